@@ -1,0 +1,1 @@
+"""From a syntax tree and known tables to links with evidence."""

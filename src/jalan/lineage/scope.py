@@ -1,0 +1,115 @@
+"""Scopes: what the names in one query can stand for. A scope is asked for a name and answers with the columns
+it stands for, or with nothing."""
+
+from dataclasses import dataclass, field
+
+from jalan.lineage.extraction import Span
+from jalan.sql import tree
+
+Key = tuple[str, str, str]
+Flow = dict[Key, list[Span]]
+"""(table, column, how) → where that column is named."""
+
+
+@dataclass(slots=True, eq=False)
+class Made:
+    """A column that a query makes: what carries value into it and what decides about it."""
+
+    name: str
+    values: Flow
+    conditions: Flow
+    span: Span
+
+
+@dataclass(slots=True, eq=False)
+class Relation:
+    """What a query puts out.
+
+    rows: what decides which rows there are. order: the keys of an ORDER BY that decides nothing more than the
+    order. open: tables with unknown columns whose star is part of the output.
+    """
+
+    columns: list[Made]
+    rows: Flow
+    order: Flow
+    open: list["Entry"]
+
+
+@dataclass(slots=True, eq=False)
+class Entry:
+    """One table-like thing in FROM.
+
+    name: how columns are qualified with it. parts: its full name where it is a table without alias.
+    key: the table, None for a query. columns: name → the table's own name of the column, or what makes it.
+    order: the names for a star; a name may come twice. open: tables that may have any further column.
+    hidden: columns that a USING has merged away.
+    """
+
+    name: str
+    parts: tuple[str, ...]
+    key: str | None
+    columns: dict[str, "str | Made"]
+    order: list[tuple[str, "str | Made"]]
+    open: list["Entry"] = field(default_factory=list)
+    hidden: set[str] = field(default_factory=set)
+
+    def find(self, name: str) -> "Reference | None":
+        """Return the column of that name; an open entry has every name."""
+        column = self.columns.get(name)
+        if column is not None:
+            return Reference(self, column)
+        if self.open:
+            return Reference(self.open[0], name)
+        return None
+
+
+@dataclass(slots=True, eq=False)
+class Reference:
+    """A column of an entry."""
+
+    entry: Entry
+    column: "str | Made"
+
+
+@dataclass(slots=True, eq=False)
+class Merged:
+    """A column that USING or NATURAL has made of one column on either side."""
+
+    name: str
+    references: list[Reference]
+
+
+class Scope:
+    """The names of one FROM, inside the scope of the query around it."""
+
+    __slots__ = ("entries", "parent", "select_windows", "visible")
+
+    def __init__(self, parent: "Scope | None") -> None:
+        self.parent = parent
+        self.entries: list[Entry] = []
+        self.visible: list[Entry | Merged] = []
+        self.select_windows: dict[str, tree.Window] = {}
+
+    def add(self, entry: Entry) -> None:
+        """Let an entry be found by its name."""
+        self.entries.append(entry)
+
+    def entry(self, name: str) -> Entry | None:
+        """Return the entry of that name, looking outwards."""
+        scope: Scope | None = self
+        while scope is not None:
+            for entry in scope.entries:
+                if entry.name == name:
+                    return entry
+            scope = scope.parent
+        return None
+
+    def entry_by_parts(self, parts: tuple[str, ...]) -> Entry | None:
+        """Return the table without alias whose full name ends so, looking outwards."""
+        scope: Scope | None = self
+        while scope is not None:
+            for entry in scope.entries:
+                if entry.parts[-len(parts) :] == parts:
+                    return entry
+            scope = scope.parent
+        return None

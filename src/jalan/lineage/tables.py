@@ -1,0 +1,126 @@
+"""The tables that names can stand for: those that the caller knows, and those that a script makes."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+Parts = tuple[str, ...]
+
+
+@dataclass(slots=True, eq=False)
+class Table:
+    """A table with its columns in order; ``lookup`` finds a column by its name as folded in the text.
+
+    columns is None while they are not known."""
+
+    key: str
+    columns: tuple[str, ...] | None
+    lookup: dict[str, str]
+    temporary: bool = False
+
+
+def make_table(key: str, columns: Sequence[str] | None, temporary: bool = False) -> Table:
+    """Build a table; a column is found by its exact name and, where that is free, by its lower-case one."""
+    if columns is None:
+        return Table(key, None, {}, temporary)
+    lookup = {name: name for name in columns}
+    for name in columns:
+        lookup.setdefault(name.lower(), name)
+    return Table(key, tuple(columns), lookup, temporary)
+
+
+def split_key(key: str) -> Parts:
+    """Split ``schema."odd.table"`` into its parts, quotes removed."""
+    if '"' not in key:
+        return tuple(key.split("."))
+    parts, part, quoted = [], "", False
+    for character in key:
+        if character == '"':
+            quoted = not quoted
+        elif character == "." and not quoted:
+            parts.append(part)
+            part = ""
+        else:
+            part += character
+    parts.append(part)
+    return tuple(parts)
+
+
+class KnownTables:
+    """The caller's tables, indexed by their names. Build it once to extract many texts.
+
+    >>> known = KnownTables({"core.sailings": ["sailing_id", "port"], "tides": ["at"]})
+    >>> known.find(("core", "sailings")).columns
+    ('sailing_id', 'port')
+    >>> known.find(("core", "nothing")) is None
+    True
+    """
+
+    def __init__(self, tables: Mapping[str, Sequence[str]]) -> None:
+        self._exact: dict[Parts, Table] = {}
+        folded: dict[Parts, Table] = {}
+        for key, columns in tables.items():
+            table = make_table(key, columns)
+            parts = split_key(key)
+            self._exact[parts] = table
+            folded.setdefault(tuple(part.lower() for part in parts), table)
+        for parts, table in folded.items():
+            self._exact.setdefault(parts, table)
+
+    def find(self, parts: Parts) -> Table | None:
+        """Return the table of exactly these name parts."""
+        return self._exact.get(parts)
+
+
+class TableState:
+    """Which table a name stands for at this point of a script."""
+
+    def __init__(self, known: KnownTables, search_path: Iterable[str]) -> None:
+        self._known = known
+        self.search_path = tuple(search_path)
+        self._made: dict[Parts, Table] = {}
+        self._unknown: dict[Parts, Table] = {}
+
+    def find(self, parts: Parts) -> Table:
+        """Return the table; one that nobody knows comes back without columns, under its name as written.
+
+        Unqualified names are looked up among temporary tables, then along the search path.
+        """
+        made = self._made.get(parts)
+        if made is not None:
+            return made
+        candidates = [parts]
+        if len(parts) == 1:
+            candidates = [(schema, parts[0]) for schema in self.search_path] + candidates
+        elif len(parts) == 2 and parts[0] in self.search_path:
+            candidates.append(parts[1:])
+        for candidate in candidates:
+            table = self._made.get(candidate) or self._known.find(candidate)
+            if table is not None and not (len(candidate) < len(parts) and table.temporary):
+                return table
+        table = self._unknown.get(parts)
+        if table is None:
+            table = self._unknown[parts] = make_table(".".join(parts), None)
+        return table
+
+    def make(self, parts: Parts, columns: Sequence[str] | None, temporary: bool) -> Table:
+        """Say that the script has made this table; returns it under the key that it has for the caller."""
+        before = None if temporary else self.find(parts)
+        key = ".".join(parts) if before is None else before.key
+        if columns is None and before is not None:
+            columns = before.columns
+        table = self._made[parts] = make_table(key, columns, temporary)
+        return table
+
+    def drop(self, parts: Parts) -> None:
+        """Say that the script has dropped this table."""
+        self._made.pop(parts, None)
+
+    def rename(self, parts: Parts, new: Parts) -> tuple[Table, Table]:
+        """Say that a table has got another name; returns it as it was and as it is."""
+        table = self.find(parts)
+        self._made.pop(parts, None)
+        target = self._known.find(new)
+        key = ".".join(new) if target is None else target.key
+        renamed = make_table(key, table.columns, table.temporary)
+        self._made[new] = renamed
+        return table, renamed

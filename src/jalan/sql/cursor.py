@@ -1,0 +1,135 @@
+"""A place in a list of tokens, and the small questions that a grammar asks there."""
+
+from typing import NoReturn
+
+from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.lexer import END, INVALID, QUOTED, WORD, Tokens, identifier
+
+MAX_DEPTH = 120
+
+
+class SqlSyntaxError(Exception):
+    """What was met is not what the grammar expects; ``start`` and ``end`` are offsets in the text."""
+
+    def __init__(self, message: str, start: int, end: int, code: str = "syntax_error") -> None:
+        super().__init__(message)
+        self.start = start
+        self.end = end
+        self.code = code
+
+
+class Cursor:
+    """Steps through tokens. ``i`` is the index of the current one."""
+
+    def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
+        self.dialect = dialect
+        self.keys = tokens.keys
+        self.kinds = tokens.kinds
+        self.starts = tokens.starts
+        self.ends = tokens.ends
+        self.texts = tokens.texts
+        self.i = 0
+        self.depth = 0
+        self._reserved = dialect.reserved
+        self._no_alias = dialect.reserved | dialect.reserved_as_alias
+        self._precedence = dialect.operator_precedence
+        self._folding = dialect.folding
+        self._lower = dialect.folding is Folding.LOWER
+
+    def fail(self, expected: str) -> NoReturn:
+        """Raise, saying what was expected and what stands there instead."""
+        i = self.i
+        kind = self.kinds[i]
+        if kind == END:
+            met = "the end of the text"
+        elif kind == INVALID and self.keys[i] in "'\"":
+            opening = "string" if self.keys[i] == "'" else "quoted name"
+            raise SqlSyntaxError(
+                f"this {opening} is never closed", self.starts[i], self.ends[i], "unterminated"
+            )
+        else:
+            text = self.texts[i]
+            met = f"“{text if len(text) <= 40 else text[:37] + '…'}”"
+        raise SqlSyntaxError(f"expected {expected}, met {met}", self.starts[i], self.ends[i])
+
+    def enter(self) -> None:
+        """Count one more level of nesting; raises beyond MAX_DEPTH, so that no text overflows the stack."""
+        self.depth += 1
+        if self.depth > MAX_DEPTH:
+            i = self.i
+            raise SqlSyntaxError(
+                f"nested more than {MAX_DEPTH} levels deep", self.starts[i], self.ends[i], "too_deep"
+            )
+
+    def take(self, key: str) -> bool:
+        """Step over the token if it is this one."""
+        if self.keys[self.i] == key:
+            self.i += 1
+            return True
+        return False
+
+    def take_words(self, *words: str) -> bool:
+        """Step over these tokens if all of them stand here, one after the other."""
+        if all(self.peek(n) == word for n, word in enumerate(words)):
+            self.i += len(words)
+            return True
+        return False
+
+    def expect(self, key: str) -> None:
+        """Step over the token; raises if it is another one."""
+        if self.keys[self.i] != key:
+            self.fail(f"“{key.upper()}”" if key.isalpha() else f"“{key}”")
+        self.i += 1
+
+    def peek(self, ahead: int = 1) -> str:
+        """Return the key of the token so many places ahead, empty beyond the end."""
+        j = self.i + ahead
+        return self.keys[j] if j < len(self.keys) else ""
+
+    def name(self, what: str = "a name") -> str:
+        """Read one identifier; any word will do where the grammar leaves no doubt."""
+        i = self.i
+        kind = self.kinds[i]
+        if kind != WORD and kind != QUOTED:
+            self.fail(what)
+        self.i = i + 1
+        if kind == WORD and self._lower:
+            return self.keys[i]
+        return identifier(self.texts[i], kind, self._folding)
+
+    def qualified(self, what: str = "a name") -> tuple[str, ...]:
+        """Read a name of one or more parts with dots between them."""
+        if self.kinds[self.i] == WORD and self.keys[self.i] in self._reserved:
+            self.fail(what)
+        parts = [self.name(what)]
+        while self.keys[self.i] == ".":
+            self.i += 1
+            parts.append(self.name(what))
+        return tuple(parts)
+
+    def end_of_last(self) -> int:
+        """Return the offset behind the token before this one."""
+        return self.ends[self.i - 1] if self.i else 0
+
+    def names_in_parentheses(self) -> list[str]:
+        """Read ``(a, b, c)``."""
+        self.expect("(")
+        names = [self.name()]
+        while self.take(","):
+            names.append(self.name())
+        self.expect(")")
+        return names
+
+    def skip_parentheses(self) -> None:
+        """Step over a pair of parentheses and all that is in it."""
+        self.expect("(")
+        open_ = 1
+        while open_:
+            key = self.keys[self.i]
+            if key == "(":
+                open_ += 1
+            elif key == ")":
+                open_ -= 1
+            elif self.kinds[self.i] == END:
+                self.fail("“)”")
+            self.i += 1

@@ -1,0 +1,724 @@
+"""The grammar of expressions: precedence climbing over the operators of the dialect."""
+
+from collections.abc import Callable
+from typing import ClassVar
+
+from jalan.sql import tree
+from jalan.sql.cursor import Cursor, SqlSyntaxError
+from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD
+
+# Binding powers that the special forms below share with the table of the dialect (PostgreSQL manual, 4.1.6).
+_NOT, _IN, _OTHER, _AT, _COLLATE, _UNARY = 3, 6, 7, 11, 12, 13
+
+_QUERY_STARTS = frozenset({"select", "with", "values", "table"})
+_NO_PARENTHESES = frozenset(
+    """current_date current_time current_timestamp localtime localtimestamp current_role current_user
+    session_user user current_catalog current_schema system_user""".split()
+)
+_INTERVAL_FIELDS = frozenset({"year", "month", "day", "hour", "minute", "second"})
+_FUNCTION_WORDS = frozenset({"left", "right", "like", "overlaps"})  # reserved, but functions before "("
+
+
+class ExpressionParser(Cursor):
+    """Reads expressions. Queries inside them are read by the class below this one."""
+
+    def query(self) -> tree.Query:
+        """Read a query."""
+        raise NotImplementedError
+
+    def expression(self, power: int = 1) -> tree.Expression:
+        """Read an expression whose operators bind at least as tightly as ``power``."""
+        keys = self.keys
+        left = self._prefix()
+        precedence = self._precedence
+        while True:
+            key = keys[self.i]
+            binding = precedence.get(key)
+            if binding is None:
+                if self.kinds[self.i] != OPERATOR or key[0] not in "~!@#%^&|`?*/<>=+-":
+                    return left
+                binding = _OTHER
+            if binding < power:
+                return left
+            special = self._INFIX.get(key)
+            if special is None:
+                self.i += 1
+                right: tree.Expression
+                if keys[self.i] in ("any", "some", "all"):
+                    right = self._quantified(left)
+                    left = right
+                    continue
+                right = self.expression(binding + 1)
+                left = tree.Binary(left.start, right.end, key, left, right)
+            else:
+                found = special(self, left, power)
+                if found is None:
+                    return left
+                left = found
+
+    def expression_list(self) -> list[tree.Expression]:
+        """Read expressions with commas between them."""
+        found = [self.expression()]
+        while self.keys[self.i] == ",":
+            self.i += 1
+            found.append(self.expression())
+        return found
+
+    # --- infix ---------------------------------------------------------------------------------------
+
+    def _quantified(self, left: tree.Expression) -> tree.Expression:
+        self.i += 1
+        self.expect("(")
+        right: tree.Expression
+        if self.keys[self.i] in _QUERY_STARTS or (self.keys[self.i] == "(" and self._is_query(self.i)):
+            query = self.query()
+            self.expect(")")
+            return tree.InQuery(left.start, self.end_of_last(), left, query)
+        right = self.expression()
+        self.expect(")")
+        return tree.Binary(left.start, self.end_of_last(), "any", left, right)
+
+    def _is(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        self.i += 1
+        negated = self.take("not")
+        if self.take_words("distinct", "from"):
+            right = self.expression(_IN)
+            return tree.Binary(left.start, right.end, "is distinct from", left, right)
+        if self.keys[self.i] == "normalized" or self.peek() == "normalized":
+            self.i += 1 if self.keys[self.i] == "normalized" else 2
+            return tree.Unary(left.start, self.end_of_last(), "is normalized", left)
+        word = self.keys[self.i]
+        if word not in ("null", "true", "false", "unknown", "document", "json"):
+            self.fail("NULL, TRUE, FALSE, UNKNOWN or DISTINCT FROM")
+        self.i += 1
+        operator = f"is not {word}" if negated else f"is {word}"
+        return tree.Unary(left.start, self.end_of_last(), operator, left)
+
+    def _is_null(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        self.i += 1
+        return tree.Unary(left.start, self.end_of_last(), "is null", left)
+
+    def _not(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        if self.peek() not in ("between", "in", "like", "ilike", "similar"):
+            return None
+        self.i += 1
+        return self._INFIX[self.keys[self.i]](self, left, power)
+
+    def _between(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        self.i += 1
+        if not self.take("symmetric"):
+            self.take("asymmetric")
+        low = self.expression(_OTHER)
+        self.expect("and")
+        high = self.expression(_OTHER)
+        return tree.Between(left.start, high.end, left, low, high)
+
+    def _in(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        self.i += 1
+        self.expect("(")
+        if self.keys[self.i] in _QUERY_STARTS or (self.keys[self.i] == "(" and self._is_query(self.i)):
+            at = self.i
+            try:
+                query = self.query()
+                self.expect(")")
+                return tree.InQuery(left.start, self.end_of_last(), left, query)
+            except SqlSyntaxError:
+                if self.keys[at] != "(":
+                    raise
+                self.i = at
+        items = self.expression_list()
+        self.expect(")")
+        return tree.InList(left.start, self.end_of_last(), left, items)
+
+    def _like(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        operator = self.keys[self.i]
+        self.i += 1
+        if operator == "similar":
+            self.expect("to")
+        if self.keys[self.i] in ("any", "some", "all"):
+            return self._quantified(left)
+        right = self.expression(_OTHER)
+        if self.take("escape"):
+            escape = self.expression(_OTHER)
+            right = tree.Binary(right.start, escape.end, "escape", right, escape)
+        return tree.Binary(left.start, right.end, operator, left, right)
+
+    def _at(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        if not (self.peek() == "time" and self.peek(2) == "zone"):
+            return None
+        self.i += 3
+        right = self.expression(_AT + 1)
+        return tree.Binary(left.start, right.end, "at time zone", left, right)
+
+    def _collate(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        self.i += 1
+        self.qualified("a collation")
+        return tree.Unary(left.start, self.end_of_last(), "collate", left)
+
+    def _operator(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        if self.peek() != "(":
+            return None
+        self.i += 1
+        self._operator_name()
+        if self.keys[self.i] in ("any", "some", "all"):
+            return self._quantified(left)
+        right = self.expression(_OTHER + 1)
+        return tree.Binary(left.start, right.end, "operator", left, right)
+
+    def _operator_name(self) -> None:
+        self.expect("(")
+        while self.kinds[self.i] == WORD or self.keys[self.i] == ".":
+            self.i += 1
+        if self.kinds[self.i] != OPERATOR:
+            self.fail("an operator")
+        self.i += 1
+        self.expect(")")
+
+    _INFIX: ClassVar[
+        dict[str, Callable[["ExpressionParser", tree.Expression, int], tree.Expression | None]]
+    ] = {
+        "is": _is,
+        "isnull": _is_null,
+        "notnull": _is_null,
+        "not": _not,
+        "between": _between,
+        "in": _in,
+        "like": _like,
+        "ilike": _like,
+        "similar": _like,
+        "at": _at,
+        "collate": _collate,
+        "operator": _operator,
+    }
+
+    # --- prefix and primary --------------------------------------------------------------------------
+
+    def _prefix(self) -> tree.Expression:
+        i = self.i
+        key = self.keys[i]
+        handler = self._PRIMARY.get(key)
+        if handler is not None:
+            found = handler(self)
+            if found is None:
+                found = self._named()
+        else:
+            kind = self.kinds[i]
+            if kind == WORD or kind == QUOTED:
+                found = self._named()
+            elif kind == OPERATOR and key[0] in "~!@#%^&|`?+-/<>=":
+                return self._unary()
+            else:
+                self.fail("an expression")
+        if self.keys[self.i] in ("::", "[", "."):
+            found = self._postfix(found)
+        return found
+
+    def _unary(self) -> tree.Expression:
+        operators = []
+        while self.kinds[self.i] == OPERATOR and self.keys[self.i][0] in "~!@#%^&|`?+-":
+            operators.append(self.i)
+            self.i += 1
+        if not operators:
+            self.fail("an expression")
+        tight = all(self.keys[i] in "+-" for i in operators)
+        argument = self.expression(_UNARY if tight else _OTHER + 1)
+        for i in reversed(operators):
+            argument = tree.Unary(self.starts[i], argument.end, self.keys[i], argument)
+            if len(operators) > 50:  # a long run of signs is one sign to us
+                break
+        return argument
+
+    def _postfix(self, base: tree.Expression) -> tree.Expression:
+        keys = self.keys
+        while True:
+            key = keys[self.i]
+            if key == "::":
+                self.i += 1
+                name = self.type_name()
+                base = tree.Cast(base.start, self.end_of_last(), base, name)
+            elif key == "[":
+                base = self._subscript(base)
+            elif key == "." and not isinstance(base, tree.Star):
+                self.i += 1
+                if self.take("*"):
+                    base = tree.Field(base.start, self.end_of_last(), base, "*")
+                else:
+                    field = self.name("a field")
+                    base = tree.Field(base.start, self.end_of_last(), base, field)
+            else:
+                return base
+
+    def _subscript(self, base: tree.Expression) -> tree.Expression:
+        self.i += 1
+        indexes: list[tree.Expression] = []
+        while not self.take("]"):
+            if self.take(":"):
+                continue
+            if self.kinds[self.i] == PARAMETER and self.texts[self.i][0] == ":":
+                # `a[1:n]`: the lexer took `:n` for a placeholder
+                folded = self._folding.apply(self.texts[self.i][1:])
+                indexes.append(tree.Column(self.starts[self.i] + 1, self.ends[self.i], (folded,)))
+                self.i += 1
+                continue
+            indexes.append(self.expression())
+        return tree.Subscript(base.start, self.end_of_last(), base, indexes)
+
+    def _number(self) -> tree.Expression:
+        i = self.i
+        self.i = i + 1
+        return tree.Literal(self.starts[i], self.ends[i], "")
+
+    def _string(self) -> tree.Expression | None:
+        i = self.i
+        if self.kinds[i] != STRING:
+            self.fail("an expression")
+        self.i = i + 1
+        while self.kinds[self.i] == STRING:
+            self.i += 1
+        return tree.Literal(self.starts[i], self.end_of_last(), "")
+
+    def _parameter(self) -> tree.Expression:
+        i = self.i
+        self.i = i + 1
+        return tree.Parameter(self.starts[i], self.ends[i])
+
+    def _star(self) -> tree.Expression:
+        i = self.i
+        self.i = i + 1
+        return tree.Star(self.starts[i], self.ends[i], ())
+
+    def _parenthesis(self) -> tree.Expression:
+        self.enter()
+        start = self.starts[self.i]
+        self.i += 1
+        found: tree.Expression
+        if self._is_query(self.i):
+            at = self.i
+            try:
+                query = self.query()
+                self.expect(")")
+                self.depth -= 1
+                return tree.ScalarQuery(start, self.end_of_last(), query)
+            except SqlSyntaxError as error:
+                if self.keys[at] != "(" or error.code == "too_deep":
+                    raise
+                self.i = at
+        items = self.expression_list()
+        self.expect(")")
+        self.depth -= 1
+        if len(items) == 1:
+            found = items[0]
+            if type(found) is tree.Column or type(found) is tree.ScalarQuery:
+                return found
+            found.start, found.end = start, self.end_of_last()
+            return found
+        return tree.Row(start, self.end_of_last(), items, False)
+
+    def _is_query(self, i: int) -> bool:
+        """Whether a query starts here, behind any number of opening parentheses."""
+        keys = self.keys
+        while keys[i] == "(":
+            i += 1
+        if keys[i] == "values" or keys[i] == "table":
+            return self.kinds[i + 1] != OPERATOR or keys[i + 1] == "("
+        return keys[i] in _QUERY_STARTS
+
+    def _not_prefix(self) -> tree.Expression:
+        start = self.starts[self.i]
+        self.enter()
+        self.i += 1
+        argument = self.expression(_NOT)
+        self.depth -= 1
+        return tree.Unary(start, argument.end, "not", argument)
+
+    def _case(self) -> tree.Expression:
+        self.enter()
+        start = self.starts[self.i]
+        self.i += 1
+        operand = None if self.keys[self.i] == "when" else self.expression()
+        branches = []
+        while self.keys[self.i] == "when":
+            at = self.starts[self.i]
+            self.i += 1
+            condition = self.expression()
+            self.expect("then")
+            result = self.expression()
+            branches.append(tree.When(at, result.end, condition, result))
+        if not branches:
+            self.fail("“WHEN”")
+        default = self.expression() if self.take("else") else None
+        self.expect("end")
+        self.depth -= 1
+        return tree.Case(start, self.end_of_last(), operand, branches, default)
+
+    def _cast(self) -> tree.Expression | None:
+        if self.peek() != "(":
+            return None
+        start = self.starts[self.i]
+        self.i += 2
+        argument = self.expression()
+        self.expect("as")
+        name = self.type_name()
+        self.expect(")")
+        return tree.Cast(start, self.end_of_last(), argument, name)
+
+    def _exists(self) -> tree.Expression | None:
+        if self.peek() != "(":
+            return None
+        start = self.starts[self.i]
+        self.i += 2
+        query = self.query()
+        self.expect(")")
+        return tree.Exists(start, self.end_of_last(), query)
+
+    def _array(self) -> tree.Expression | None:
+        start = self.starts[self.i]
+        if self.peek() == "[":
+            self.i += 1
+            return self._array_items(start)
+        if self.peek() != "(":
+            return None
+        self.i += 2
+        query = self.query()
+        self.expect(")")
+        return tree.ArrayQuery(start, self.end_of_last(), query)
+
+    def _array_items(self, start: int) -> tree.Expression:
+        self.enter()
+        self.expect("[")
+        items: list[tree.Expression] = []
+        while self.keys[self.i] != "]":
+            at = self.starts[self.i]
+            items.append(self._array_items(at) if self.keys[self.i] == "[" else self.expression())
+            if not self.take(","):
+                break
+        self.expect("]")
+        self.depth -= 1
+        return tree.ArrayItems(start, self.end_of_last(), items)
+
+    def _row(self) -> tree.Expression | None:
+        if self.peek() != "(":
+            return None
+        start = self.starts[self.i]
+        self.i += 2
+        items = [] if self.keys[self.i] == ")" else self.expression_list()
+        self.expect(")")
+        return tree.Row(start, self.end_of_last(), items, True)
+
+    def _constant(self) -> tree.Expression:
+        i = self.i
+        self.i = i + 1
+        kind = "" if self.keys[i] == "null" else "boolean"
+        return tree.Literal(self.starts[i], self.ends[i], kind)
+
+    def _interval(self) -> tree.Expression | None:
+        start = self.starts[self.i]
+        at = self.i
+        self.i += 1
+        if self.keys[self.i] == "(" and self.kinds[self.i + 1] == NUMBER:
+            self.skip_parentheses()
+        if self.kinds[self.i] != STRING:
+            self.i = at
+            return None
+        self.i += 1
+        self._interval_fields()
+        return tree.Literal(start, self.end_of_last(), "interval")
+
+    def _interval_fields(self) -> None:
+        if self.keys[self.i] in _INTERVAL_FIELDS:
+            self.i += 1
+            if self.keys[self.i] == "to" and self.peek() in _INTERVAL_FIELDS:
+                self.i += 2
+            if self.keys[self.i] == "(" and self.kinds[self.i + 1] == NUMBER:
+                self.skip_parentheses()
+
+    def _current(self) -> tree.Expression:
+        i = self.i
+        self.i = i + 1
+        if self.keys[self.i] == "(" and self.keys[i].endswith(("time", "timestamp")):
+            self.skip_parentheses()
+        elif self.keys[self.i] == "(" and self.peek() == ")":
+            self.i += 2
+        return tree.Call(self.starts[i], self.end_of_last(), (self.keys[i],), [])
+
+    # --- names and calls -----------------------------------------------------------------------------
+
+    def _named(self) -> tree.Expression:
+        i = self.i
+        keys = self.keys
+        kind = self.kinds[i]
+        if kind == WORD and keys[i] in self._reserved:
+            if not (keys[i] in _FUNCTION_WORDS and keys[i + 1] == "("):
+                self.fail("an expression")
+        first = self.name()
+        key = keys[self.i]
+        parts: tuple[str, ...]
+        if key != "." and key != "(" and key != "'":
+            return tree.Column(self.starts[i], self.ends[i], (first,))
+        if key == ".":
+            names = [first]
+            while keys[self.i] == ".":
+                self.i += 1
+                if keys[self.i] == "*":
+                    self.i += 1
+                    return tree.Star(self.starts[i], self.ends[self.i - 1], tuple(names))
+                names.append(self.name("a name or “*”"))
+            parts = tuple(names)
+            key = keys[self.i]
+        else:
+            parts = (first,)
+        if key == "(":
+            return self._call(i, parts)
+        if key == "'" and self.kinds[self.i] == STRING and len(parts) <= 2:
+            self.i += 1
+            return tree.Literal(self.starts[i], self.end_of_last(), parts[-1])
+        if key == "'" and self.kinds[self.i] != STRING:
+            self.fail("an expression")
+        return tree.Column(self.starts[i], self.end_of_last(), parts)
+
+    def _typed_literal(self) -> tree.Expression | None:
+        """``timestamp with time zone '…'``, ``double precision '…'``."""
+        at = self.i
+        if self.peek() not in ("with", "without", "precision", "varying", "("):
+            return None
+        start = self.starts[at]
+        try:
+            name = self.type_name()
+        except SqlSyntaxError:
+            name = ""
+        if not name or self.kinds[self.i] != STRING:
+            self.i = at
+            return None
+        self.i += 1
+        return tree.Literal(start, self.end_of_last(), name)
+
+    def _call(self, i: int, parts: tuple[str, ...]) -> tree.Expression:
+        self.enter()
+        keys = self.keys
+        self.i += 1
+        call = tree.Call(self.starts[i], 0, parts, [])
+        special = self._SYNTAX.get(parts[-1]) if len(parts) == 1 and keys[self.i] != ")" else None
+        if special is not None:
+            special(self, call)
+        elif keys[self.i] == "*" and keys[self.i + 1] == ")":
+            call.star = True
+            self.i += 1
+        elif keys[self.i] != ")":
+            if keys[self.i] == "distinct":
+                call.distinct = True
+                self.i += 1
+            elif keys[self.i] == "all":
+                self.i += 1
+            self._arguments(call)
+            if keys[self.i] == "order":
+                call.order = self.order_by()
+        self.expect(")")
+        call.end = self.ends[self.i - 1]
+        self.depth -= 1
+        if keys[self.i] in ("within", "filter", "over", "ignore", "respect"):
+            self._call_clauses(call)
+        return call
+
+    def _arguments(self, call: tree.Call) -> None:
+        keys = self.keys
+        while True:
+            self.take("variadic")
+            if self.kinds[self.i] == WORD and keys[self.i + 1] in ("=>", ":="):
+                self.i += 2
+            call.arguments.append(self.expression())
+            if keys[self.i] != ",":
+                return
+            self.i += 1
+
+    def _call_clauses(self, call: tree.Call) -> None:
+        if self.take_words("within", "group"):
+            self.expect("(")
+            call.order = self.order_by()
+            call.within_group = True
+            self.expect(")")
+            call.end = self.end_of_last()
+        if self.keys[self.i] == "filter" and self.peek() == "(":
+            self.i += 2
+            self.expect("where")
+            call.filter = self.expression()
+            self.expect(")")
+            call.end = self.end_of_last()
+        if self.keys[self.i] in ("ignore", "respect") and self.peek() == "nulls":
+            self.i += 2
+        if self.keys[self.i] == "over":
+            at = self.starts[self.i]
+            self.i += 1
+            if self.keys[self.i] == "(":
+                call.window = self.window()
+            else:
+                base = self.name("a window")
+                call.window = tree.Window(at, self.end_of_last(), base, [], [], [])
+            call.end = self.end_of_last()
+
+    def window(self) -> tree.Window:
+        """Read ``([name] [PARTITION BY …] [ORDER BY …] [frame])``."""
+        start = self.starts[self.i]
+        self.expect("(")
+        window = tree.Window(start, start, None, [], [], [])
+        frames = ("range", "rows", "groups")
+        if self.keys[self.i] not in (")", "partition", "order", *frames):
+            window.base = self.name("a window")
+        if self.take("partition"):
+            self.expect("by")
+            window.partition = self.expression_list()
+        if self.keys[self.i] == "order":
+            window.order = self.order_by()
+        if self.keys[self.i] in frames:
+            self.i += 1
+            between = self.take("between")
+            self._frame_bound(window)
+            if between:
+                self.expect("and")
+                self._frame_bound(window)
+            if self.take("exclude"):
+                while self.keys[self.i] in ("current", "row", "group", "ties", "no", "others"):
+                    self.i += 1
+        self.expect(")")
+        window.end = self.end_of_last()
+        return window
+
+    def _frame_bound(self, window: tree.Window) -> None:
+        if self.take_words("current", "row"):
+            return
+        if not self.take("unbounded"):
+            window.frame.append(self.expression(_OTHER))
+        if not (self.take("preceding") or self.take("following")):
+            self.fail("PRECEDING or FOLLOWING")
+
+    def order_by(self) -> list[tree.Sort]:
+        """Read ``ORDER BY key [ASC|DESC|USING op] [NULLS FIRST|LAST], …``."""
+        self.expect("order")
+        self.expect("by")
+        found = []
+        while True:
+            key = self.expression()
+            if not (self.take("asc") or self.take("desc")) and self.take("using"):
+                if self.keys[self.i] == "operator":
+                    self.i += 1
+                    self._operator_name()
+                else:
+                    self.i += 1
+            if self.take("nulls") and not (self.take("first") or self.take("last")):
+                self.fail("FIRST or LAST")
+            found.append(tree.Sort(key.start, self.end_of_last(), key))
+            if not self.take(","):
+                return found
+
+    # --- calls with words between their arguments ----------------------------------------------------
+
+    def _extract(self, call: tree.Call) -> None:
+        self.i += 1
+        self.expect("from")
+        call.arguments.append(self.expression())
+
+    def _position(self, call: tree.Call) -> None:
+        call.arguments.append(self.expression(_OTHER))
+        if not self.take("in"):
+            self.expect(",")
+        call.arguments.append(self.expression())
+
+    def _words_between(self, call: tree.Call) -> None:
+        call.arguments.append(self.expression())
+        while self.keys[self.i] in ("from", "for", "placing", "similar", "escape", ","):
+            self.i += 1
+            call.arguments.append(self.expression())
+
+    def _trim(self, call: tree.Call) -> None:
+        side = self.keys[self.i]
+        if side in ("both", "leading", "trailing"):
+            self.i += 1
+            call.parts = (f"trim {side}",)
+        if self.take("from"):
+            call.arguments = self.expression_list()
+            return
+        call.arguments = self.expression_list()
+        if self.take("from"):
+            call.arguments += self.expression_list()
+
+    def _normalize(self, call: tree.Call) -> None:
+        call.arguments.append(self.expression())
+        if self.take(","):
+            self.i += 1
+
+    def _collation_for(self) -> tree.Expression | None:
+        if not (self.peek() == "for" and self.peek(2) == "("):
+            return None
+        start = self.starts[self.i]
+        self.i += 3
+        argument = self.expression()
+        self.expect(")")
+        return tree.Call(start, self.end_of_last(), ("collation for",), [argument])
+
+    _SYNTAX: ClassVar[dict[str, Callable[["ExpressionParser", tree.Call], None]]] = {
+        "extract": _extract,
+        "position": _position,
+        "substring": _words_between,
+        "overlay": _words_between,
+        "trim": _trim,
+        "normalize": _normalize,
+    }
+
+    _PRIMARY: ClassVar[dict[str, Callable[["ExpressionParser"], tree.Expression | None]]] = {
+        "0": _number,
+        "'": _string,
+        "$": _parameter,
+        "*": _star,
+        "(": _parenthesis,
+        "not": _not_prefix,
+        "case": _case,
+        "cast": _cast,
+        "exists": _exists,
+        "array": _array,
+        "row": _row,
+        "null": _constant,
+        "true": _constant,
+        "false": _constant,
+        "interval": _interval,
+        "collation": _collation_for,
+        "timestamp": _typed_literal,
+        "time": _typed_literal,
+        "double": _typed_literal,
+        "character": _typed_literal,
+        "bit": _typed_literal,
+        "varchar": _typed_literal,
+        "numeric": _typed_literal,
+        **dict.fromkeys(_NO_PARENTHESES, _current),
+    }
+
+    # --- types ---------------------------------------------------------------------------------------
+
+    def type_name(self) -> str:
+        """Read a type; returns its name without schema, modifiers and array bounds, in one spelling."""
+        self.take("setof")
+        words = [self.name("a type")]
+        while self.take("."):
+            words = [self.name("a type")]
+        first = words[0]
+        if first == "national" and self.keys[self.i] in ("character", "char"):
+            words.append(self.name())
+        if self.keys[self.i] == "precision" or self.keys[self.i] == "varying":
+            words.append(self.name())
+        if self.keys[self.i] == "(":
+            self.skip_parentheses()
+        if first in ("timestamp", "time") and self.keys[self.i] in ("with", "without"):
+            if self.peek() == "time" and self.peek(2) == "zone":
+                words += [self.keys[self.i], "time", "zone"]
+                self.i += 3
+        if first == "interval":
+            self._interval_fields()
+        if self.keys[self.i] == "%":
+            self.i += 2
+        while True:
+            if self.keys[self.i] == "[":
+                self.i += 1
+                if self.kinds[self.i] == NUMBER:
+                    self.i += 1
+                self.expect("]")
+            elif not self.take("array"):
+                break
+        return " ".join(words)
