@@ -167,6 +167,8 @@ class FlowCollector:
             if span not in spans:
                 spans.append(span)
         else:
+            if named and column.stands_for:
+                self.uses.update(column.stands_for)
             carry(values, column.values, how)
             if column.conditions:
                 merge(conditions, column.conditions)
@@ -242,14 +244,10 @@ class FlowCollector:
         self.collect(node.argument, scope, values, conditions, how)
         self._add_relation(self.relation(node.query, scope), values, conditions, how)
 
-    def _scalar_query(
-        self, node: tree.ScalarQuery, scope: Scope, values: Flow, conditions: Flow, how: str
-    ) -> None:
+    def _scalar_query(self, node: tree.ScalarQuery, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         self._add_relation(self.relation(node.query, scope), values, conditions, how)
 
-    def _array_query(
-        self, node: tree.ArrayQuery, scope: Scope, values: Flow, conditions: Flow, how: str
-    ) -> None:
+    def _array_query(self, node: tree.ArrayQuery, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         relation = self.relation(node.query, scope)
         self._add_relation(relation, values, conditions, _FOLDED.get(how, how))
         merge(conditions, relation.order)
@@ -283,9 +281,7 @@ class FlowCollector:
         for item in node.items:
             self.collect(item, scope, values, conditions, how)
 
-    def _subscript(
-        self, node: tree.Subscript, scope: Scope, values: Flow, conditions: Flow, how: str
-    ) -> None:
+    def _subscript(self, node: tree.Subscript, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         how = _COMPUTED.get(how, how)
         self.collect(node.base, scope, values, conditions, how)
         for index in node.indexes:
@@ -346,11 +342,25 @@ class FlowCollector:
         for bound in window.frame:
             self.collect(bound, scope, conditions, conditions, WINDOW)
 
-    def passed_on(self, references: list[Reference], name: str, span: Span, named: bool = True) -> Made:
-        """Return the column that a star or a join puts out for columns below it."""
+    def passed_on(self, references: list[Reference], name: str, span: Span) -> Made:
+        """Return the column that a star puts out for columns below it."""
         made = Made(name, {}, {}, span)
         for reference in references:
-            self.add(reference, span, made.values, made.conditions, IDENTITY, named)
+            self.add(reference, span, made.values, made.conditions, IDENTITY)
+        return made
+
+    def renamed(self, references: list[Reference], name: str, span: Span) -> Made:
+        """Return a column that is only another name for columns below it, as a join's alias makes them."""
+        made = Made(name, {}, {}, span)
+        stands_for: list[tuple[str, str]] = []
+        for reference in references:
+            self.add(reference, span, made.values, made.conditions, IDENTITY, named=False)
+            column = reference.column
+            if isinstance(column, Made):
+                stands_for += column.stands_for
+            elif column != "*":
+                stands_for.append((reference.entry.key or reference.entry.name, column))
+        made.stands_for = tuple(stands_for)
         return made
 
     _EXPRESSIONS: ClassVar[dict[type[tree.Expression], Callable[..., None]]] = {

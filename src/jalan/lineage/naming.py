@@ -41,7 +41,7 @@ def _figure(node: tree.Expression, dialect: Dialect) -> tuple[int, str]:
         return 2, "array"
     if isinstance(node, tree.Exists):
         return 2, "exists"
-    if isinstance(node, tree.Row) and node.explicit:
+    if isinstance(node, tree.Row):
         return 2, "row"
     return 0, ""
 

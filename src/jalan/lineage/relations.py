@@ -432,10 +432,10 @@ class RelationResolver(FlowCollector):
         span = (join.start, join.end)
         for item in visible:
             if isinstance(item, Merged):
-                order.append((item.name, self.passed_on(item.references, item.name, span, named=False)))
+                order.append((item.name, self.renamed(item.references, item.name, span)))
             else:
                 order += [
-                    (name, self.passed_on([Reference(item, column)], name, span, named=False))
+                    (name, self.renamed([Reference(item, column)], name, span))
                     for name, column in item.order
                     if name not in item.hidden
                 ]
@@ -447,9 +447,7 @@ class RelationResolver(FlowCollector):
         scope.add(entry)
         return [entry]
 
-    def _merge_columns(
-        self, join: tree.Join, left: Visible, right: Visible, scope: Scope, rows: Flow
-    ) -> Visible:
+    def _merge_columns(self, join: tree.Join, left: Visible, right: Visible, scope: Scope, rows: Flow) -> Visible:
         if join.using is not None:
             names = [(name, (start, end)) for name, start, end in join.using]
         else:
@@ -481,7 +479,7 @@ class RelationResolver(FlowCollector):
         if join.using_alias:
             span = (join.start, join.end)
             order: list[tuple[str, str | Made]] = [
-                (item.name, self.passed_on(item.references, item.name, span)) for item in merged
+                (item.name, self.renamed(item.references, item.name, span)) for item in merged
             ]
             scope.add(Entry(join.using_alias, (), None, dict(order), order))
         rest = [item for item in left + right if not (isinstance(item, Merged) and item.name in gone)]
@@ -529,8 +527,7 @@ def _entry_of(found: Relation, alias: str, columns: list[str] | None) -> Entry:
 
 def _copy(found: Relation) -> Relation:
     columns = [
-        Made(made.name, _copy_flow(made.values), _copy_flow(made.conditions), made.span)
-        for made in found.columns
+        Made(made.name, _copy_flow(made.values), _copy_flow(made.conditions), made.span) for made in found.columns
     ]
     return Relation(columns, _copy_flow(found.rows), {}, list(found.open))
 

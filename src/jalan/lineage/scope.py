@@ -13,12 +13,16 @@ Flow = dict[Key, list[Span]]
 
 @dataclass(slots=True, eq=False)
 class Made:
-    """A column that a query makes: what carries value into it and what decides about it."""
+    """A column that a query makes: what carries value into it and what decides about it.
+
+    stands_for: table columns of which this is only another name, so that naming it is naming them.
+    """
 
     name: str
     values: Flow
     conditions: Flow
     span: Span
+    stands_for: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(slots=True, eq=False)

@@ -109,9 +109,7 @@ class _ScriptReader:
         elif isinstance(node, tree.Recognised):
             found.kind = node.kind
             if node.kind in _NOT_FOLLOWED:
-                message = (
-                    f"{node.kind.replace('_', ' ').upper()} is recognised, its data flow is not followed"
-                )
+                message = f"{node.kind.replace('_', ' ').upper()} is recognised, its data flow is not followed"
                 found.diagnostics.append(Diagnostic("not_followed", "warning", message, span))
         self._statements.append(found)
         self._bindings.append({})
@@ -211,6 +209,4 @@ def _output(made: Made) -> Output:
 
 def sources(flow: Flow) -> list[Source]:
     """Return a flow as the stable face shows it."""
-    return [
-        Source(table, column, how, spans[0], tuple(spans)) for (table, column, how), spans in flow.items()
-    ]
+    return [Source(table, column, how, spans[0], tuple(spans)) for (table, column, how), spans in flow.items()]

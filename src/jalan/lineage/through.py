@@ -128,9 +128,7 @@ def _columns(content: _Content, name: str) -> list[_Column]:
     if star is None:
         return []
     # The intermediate was made by `select *` of a table with unknown columns: this column comes from there.
-    values = [
-        Source(s.table, name if s.column == "*" else s.column, s.how, s.span, s.spans) for s in star.values
-    ]
+    values = [Source(s.table, name if s.column == "*" else s.column, s.how, s.span, s.spans) for s in star.values]
     return [_Column(values, star.conditions)]
 
 
@@ -170,9 +168,7 @@ def _store(content: _Content, statement: Statement, rows: list[Source]) -> None:
     content.rows = _joined(content.rows, rows)
 
 
-def _add_links(
-    links: list[Link], index: int, target: str | None, statement: Statement, rows: list[Source]
-) -> None:
+def _add_links(links: list[Link], index: int, target: str | None, statement: Statement, rows: list[Source]) -> None:
     for output in statement.outputs:
         name = output.name
         for s in output.values:

@@ -44,9 +44,7 @@ class Cursor:
             met = "the end of the text"
         elif kind == INVALID and self.keys[i] in "'\"":
             opening = "string" if self.keys[i] == "'" else "quoted name"
-            raise SqlSyntaxError(
-                f"this {opening} is never closed", self.starts[i], self.ends[i], "unterminated"
-            )
+            raise SqlSyntaxError(f"this {opening} is never closed", self.starts[i], self.ends[i], "unterminated")
         else:
             text = self.texts[i]
             met = f"“{text if len(text) <= 40 else text[:37] + '…'}”"

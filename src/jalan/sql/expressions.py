@@ -12,8 +12,10 @@ _NOT, _IN, _OTHER, _AT, _COLLATE, _UNARY = 3, 6, 7, 11, 12, 13
 
 _QUERY_STARTS = frozenset({"select", "with", "values", "table"})
 _NO_PARENTHESES = frozenset(
-    """current_date current_time current_timestamp localtime localtimestamp current_role current_user
-    session_user user current_catalog current_schema system_user""".split()
+    """
+    current_date current_time current_timestamp localtime localtimestamp current_role current_user
+    session_user user current_catalog current_schema system_user
+    """.split()
 )
 _INTERVAL_FIELDS = frozenset({"year", "month", "day", "hour", "minute", "second"})
 _FUNCTION_WORDS = frozenset({"left", "right", "like", "overlaps"})  # reserved, but functions before "("
@@ -174,9 +176,7 @@ class ExpressionParser(Cursor):
         self.i += 1
         self.expect(")")
 
-    _INFIX: ClassVar[
-        dict[str, Callable[["ExpressionParser", tree.Expression, int], tree.Expression | None]]
-    ] = {
+    _INFIX: ClassVar[dict[str, Callable[["ExpressionParser", tree.Expression, int], tree.Expression | None]]] = {
         "is": _is,
         "isnull": _is_null,
         "notnull": _is_null,
@@ -312,7 +312,7 @@ class ExpressionParser(Cursor):
                 return found
             found.start, found.end = start, self.end_of_last()
             return found
-        return tree.Row(start, self.end_of_last(), items, False)
+        return tree.Row(start, self.end_of_last(), items)
 
     def _is_query(self, i: int) -> bool:
         """Whether a query starts here, behind any number of opening parentheses."""
@@ -403,13 +403,12 @@ class ExpressionParser(Cursor):
         self.i += 2
         items = [] if self.keys[self.i] == ")" else self.expression_list()
         self.expect(")")
-        return tree.Row(start, self.end_of_last(), items, True)
+        return tree.Row(start, self.end_of_last(), items)
 
     def _constant(self) -> tree.Expression:
         i = self.i
         self.i = i + 1
-        kind = "" if self.keys[i] == "null" else "boolean"
-        return tree.Literal(self.starts[i], self.ends[i], kind)
+        return tree.Literal(self.starts[i], self.ends[i], "")
 
     def _interval(self) -> tree.Expression | None:
         start = self.starts[self.i]

@@ -15,14 +15,18 @@ from jalan.sql.queries import QueryParser
 # Statements without data flow of their own, by their first word. Two words name the kind where the first alone
 # says too little (PostgreSQL manual, part VI, "SQL Commands").
 _RECOGNISED = frozenset(
-    """abort alter analyze begin call checkpoint close cluster comment commit copy create deallocate declare
-    discard do drop end execute explain fetch grant import listen load lock move notify prepare reassign refresh
-    reindex release reset revoke rollback savepoint security set show start unlisten vacuum""".split()
+    """
+    abort alter analyze begin call checkpoint close cluster comment commit copy create deallocate declare
+    discard do drop end execute explain fetch grant import listen load lock move notify prepare reassign
+    refresh reindex release reset revoke rollback savepoint security set show start unlisten vacuum
+    """.split()
 )
 _TWO_WORDS = frozenset({"alter", "create", "drop", "refresh", "import", "reassign", "security"})
 _KIND_FILLERS = frozenset(
-    """or replace temp temporary unlogged global local if not exists unique constraint trusted procedural
-    default concurrently""".split()
+    """
+    or replace temp temporary unlogged global local if not exists unique constraint trusted procedural
+    default concurrently
+    """.split()
 )
 
 
@@ -114,9 +118,7 @@ class StatementParser(QueryParser):
         atomic = 0
         while self.kinds[self.i] != END:
             key = self.keys[self.i]
-            if key == "begin" and self.peek() == "atomic":
-                atomic += 1
-            elif atomic and key == "case":
+            if (key == "begin" and self.peek() == "atomic") or (atomic and key == "case"):
                 atomic += 1
             elif atomic and key == "end":
                 atomic -= 1

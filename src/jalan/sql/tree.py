@@ -25,7 +25,7 @@ class Expression(Node):
 
 @dataclass(slots=True, eq=False)
 class Literal(Expression):
-    """A constant; ``type`` is the folded type name of ``date '…'`` and of TRUE and FALSE, else empty."""
+    """A constant; ``type`` is the folded type name of ``date '…'``, else empty."""
 
     type: str
 
@@ -146,10 +146,9 @@ class ArrayItems(Expression):
 
 @dataclass(slots=True, eq=False)
 class Row(Expression):
-    """``ROW(items)`` and ``(a, b)``; ``explicit`` says that ROW was written."""
+    """``ROW(items)`` and ``(a, b)``."""
 
     items: list[Expression]
-    explicit: bool
 
 
 @dataclass(slots=True, eq=False)
@@ -252,7 +251,8 @@ class FunctionSource(FromItem):
 
 @dataclass(slots=True, eq=False)
 class Join(FromItem):
-    """``left kind JOIN right``; kind is inner, left, right, full or cross. ``alias`` only where one is given."""
+    """``left kind JOIN right``; kind is inner, left, right, full or cross, or group for a join in parentheses
+    that has an alias (then ``left`` is all of it)."""
 
     kind: str
     left: FromItem

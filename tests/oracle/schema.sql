@@ -1,0 +1,13 @@
+create schema ops;
+create type ops.position as (lat numeric, lon numeric);
+create table ops.ports (port_id int primary key, name text, island text, opened_on date, place ops.position, tags text[]);
+create table ops.vessels (vessel_id int primary key, name text, berths int, built_on date, specs jsonb, retired boolean);
+create table ops.routes (route_id text primary key, from_port int, to_port int, minutes int, distance_km numeric);
+create table ops.sailings (sailing_id bigint primary key, route_id text, vessel_id int, departs_at timestamptz, arrives_at timestamptz, cancelled_at timestamptz, reason text, seats int);
+create table public.passengers (passenger_id bigint primary key, full_name text, email text, born_on date, home_port int, referred_by bigint);
+create table public.tickets (ticket_id bigint primary key, sailing_id bigint, passenger_id bigint, fare_cents int, status text, sold_at timestamptz, channel text, extras jsonb);
+create table public.refunds (refund_id bigint primary key, ticket_id bigint, amount_cents int, refunded_at timestamptz, reason text);
+create table public.tides (port_id int, at timestamptz, height_cm int, primary key (port_id, at));
+create table public.crew (crew_id int primary key, full_name text, rank text, boss_id int, vessel_id int, hired_on date, pay numeric);
+create table public."Odd Names" ("Port Id" int, "select" text, "MixedCase" int);
+create view public.open_tickets as select ticket_id, sailing_id, fare_cents as fare, status from tickets where status <> 'void';
