@@ -44,13 +44,17 @@ class Generator:
     def _harbour(self) -> Iterable[tuple[str, list[Row]]]:
         r = self._random
         ports = 12
-        yield "ops.ports", [
-            (i, self._name(), _ISLANDS[i % 5], 51 + r.random(), -6 - r.random(), date(1950 + 5 * i, 3, 1))
-            for i in range(1, ports + 1)
-        ]
-        yield "ops.berths", [
-            (i, 1 + i % ports, f"B{i}", 60 + 5 * (i % 9), 4 + i % 5, bool(i % 3)) for i in range(1, 31)
-        ]
+        yield (
+            "ops.ports",
+            [
+                (i, self._name(), _ISLANDS[i % 5], 51 + r.random(), -6 - r.random(), date(1950 + 5 * i, 3, 1))
+                for i in range(1, ports + 1)
+            ],
+        )
+        yield (
+            "ops.berths",
+            [(i, 1 + i % ports, f"B{i}", 60 + 5 * (i % 9), 4 + i % 5, bool(i % 3)) for i in range(1, 31)],
+        )
         seats = [int(s) for s in r.integers(80, 420, 18)]
         yield "ops.vessels", [
             (i + 1, f"MV {self._name()}", ("small", "mid", "large")[i % 3], seats[i], int(r.integers(0, 300)),
@@ -59,13 +63,17 @@ class Generator:
         ]  # fmt: skip
         routes = [(f"R{i:02d}", 1 + i % ports, 1 + (i * 5 + 1) % ports) for i in range(1, 25)]
         minutes = {name: int(m) for (name, _, _), m in zip(routes, r.integers(20, 160, 24), strict=True)}
-        yield "ops.routes", [
-            (name, a, b, round(minutes[name] * 0.27, 1), minutes[name], "summer" if i % 4 == 0 else "all year")
-            for i, (name, a, b) in enumerate(routes)
-        ]
-        yield "ops.timetable", [
-            (i, routes[i % 24][0], i % 7, f"{6 + i % 15}:{(i * 7) % 60:02d}", "mid") for i in range(1, 337)
-        ]
+        yield (
+            "ops.routes",
+            [
+                (name, a, b, round(minutes[name] * 0.27, 1), minutes[name], "summer" if i % 4 == 0 else "all year")
+                for i, (name, a, b) in enumerate(routes)
+            ],
+        )
+        yield (
+            "ops.timetable",
+            [(i, routes[i % 24][0], i % 7, f"{6 + i % 15}:{(i * 7) % 60:02d}", "mid") for i in range(1, 337)],
+        )
         sailings = self._count(7_000)
         yield "ops.sailings", list(self._sailings(sailings, routes, minutes, seats))
         yield "ops.incidents", [
@@ -84,20 +92,29 @@ class Generator:
              round(float(r.uniform(2, 11)), 1))
             for i in range(1, self._count(21_000))
         ]  # fmt: skip
-        yield "ops.tides", [
-            (port, _START + timedelta(hours=6 * k), int(220 + 180 * np.sin(k / 2.07 + port)))
-            for port in range(1, ports + 1)
-            for k in range(self._count(960))
-        ]
-        yield "ops.weather", [
-            (port, _START + timedelta(hours=12 * k), int(r.gamma(3, 5)), round(float(r.gamma(2, 0.6)), 1), 12)
-            for port in range(1, ports + 1)
-            for k in range(self._count(480))
-        ]
-        yield "ops.fuel_fills", [
-            (i, 1 + i % 18, 1 + i % ports, self._moment(), int(r.integers(500, 9_000)), 1.21 + (i % 40) / 100)
-            for i in range(1, self._count(2_000))
-        ]
+        yield (
+            "ops.tides",
+            [
+                (port, _START + timedelta(hours=6 * k), int(220 + 180 * np.sin(k / 2.07 + port)))
+                for port in range(1, ports + 1)
+                for k in range(self._count(960))
+            ],
+        )
+        yield (
+            "ops.weather",
+            [
+                (port, _START + timedelta(hours=12 * k), int(r.gamma(3, 5)), round(float(r.gamma(2, 0.6)), 1), 12)
+                for port in range(1, ports + 1)
+                for k in range(self._count(480))
+            ],
+        )
+        yield (
+            "ops.fuel_fills",
+            [
+                (i, 1 + i % 18, 1 + i % ports, self._moment(), int(r.integers(500, 9_000)), 1.21 + (i % 40) / 100)
+                for i in range(1, self._count(2_000))
+            ],
+        )
 
     def _sailings(
         self, count: int, routes: list[tuple[str, int, int]], minutes: dict[str, int], seats: list[int]
@@ -132,7 +149,10 @@ class Generator:
         channels = ("  web", "app", "quay desk", "agents", "phone ")
         yield "channels", [(i + 1, name, (0, 0, 2.5, 9, 4)[i]) for i, name in enumerate(channels)]
         classes = [("basic", 1_200), ("flex", 2_100), ("child", 600), ("car", 4_900)]
-        yield "fare_classes", [(name, name.title(), cents, name == "flex", name == "flex") for name, cents in classes]
+        yield (
+            "fare_classes",
+            [(name, name.title(), cents, name == "flex", name == "flex") for name, cents in classes],
+        )
         bookings = self._count(42_000)
         yield "bookings", [
             (i, int(r.integers(1, people + 1)), self._moment(), int(r.integers(1, 6)),
@@ -162,17 +182,38 @@ class Generator:
             for n, i in enumerate(returned, 1)
         ]  # fmt: skip
         vouchers = self._count(1_500)
-        yield "vouchers", [
-            (i, f"V{i:06d}", int(r.integers(1, people + 1)), 500 * (1 + i % 6), self._moment(), date(2027, 1, 31))
-            for i in range(1, vouchers + 1)
-        ]
-        yield "voucher_uses", [
-            (i, 1 + i * 7 % bookings, 500 * (1 + i % 6), self._moment()) for i in range(1, vouchers, 2)
-        ]
-        yield "payments", [
-            (i, i, ("card", "card", "cash", "voucher")[i % 4], int(r.integers(600, 22_000)), self._moment(), i % 23 == 0)
-            for i in range(1, bookings + 1)
-        ]
+        yield (
+            "vouchers",
+            [
+                (
+                    i,
+                    f"V{i:06d}",
+                    int(r.integers(1, people + 1)),
+                    500 * (1 + i % 6),
+                    self._moment(),
+                    date(2027, 1, 31),
+                )
+                for i in range(1, vouchers + 1)
+            ],
+        )
+        yield (
+            "voucher_uses",
+            [(i, 1 + i * 7 % bookings, 500 * (1 + i % 6), self._moment()) for i in range(1, vouchers, 2)],
+        )
+        yield (
+            "payments",
+            [
+                (
+                    i,
+                    i,
+                    ("card", "card", "cash", "voucher")[i % 4],
+                    int(r.integers(600, 22_000)),
+                    self._moment(),
+                    i % 23 == 0,
+                )
+                for i in range(1, bookings + 1)
+            ],
+        )
         yield "complaints", [
             (i, int(r.integers(1, bookings + 1)), ("delay", "refund", "staff")[i % 3], self._moment(),
              self._moment() if i % 3 else None, "made-up text")

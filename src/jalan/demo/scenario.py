@@ -10,8 +10,9 @@ from jalan.demo.cluster import Cluster
 from jalan.demo.generate import Generator
 
 HERE = Path(__file__).parent
-PIPELINES = HERE / "pipelines"
-REPORTS = HERE / "reports"
+REPOSITORY = HERE / "repository"
+PIPELINES = REPOSITORY / "pipelines"
+REPORTS = REPOSITORY / "reports"
 SOURCES = ("harbour", "ticketing")
 WAREHOUSE = "strait"
 

@@ -89,6 +89,7 @@ class _ScriptReader:
             columns = [c for name in node.like for c in self._tables.find(name.parts).columns or ()]
             table = self._tables.make(node.target.parts, columns + node.columns or None, node.temporary)
             found.target = table.key
+            found.outputs = [Output(name, [], [], span) for name in table.columns or ()]
             self._create(table.key, node.temporary)
         elif isinstance(node, tree.Drop):
             found.kind = f"drop_{node.kind}"

@@ -1,0 +1,1 @@
+"""Formats of files that Jalan reads and writes."""

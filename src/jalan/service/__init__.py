@@ -1,0 +1,1 @@
+"""The use-cases: what the web and the command line both call."""

@@ -1,0 +1,1 @@
+"""Readers of live systems and files. They return plain data and write nothing."""

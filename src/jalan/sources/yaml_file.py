@@ -1,0 +1,78 @@
+"""YAML files with places: what is wrong is said with file, line and what is allowed."""
+
+import difflib
+from pathlib import Path
+from typing import Any
+
+from jsonschema import Draft202012Validator
+from jsonschema.exceptions import ValidationError
+from ruamel.yaml import YAML
+from ruamel.yaml.comments import CommentedMap, CommentedSeq
+from ruamel.yaml.error import MarkedYAMLError
+
+from jalan.sources.errors import FileError
+
+
+def read_yaml(path: Path, shown: str, schema: dict[str, Any]) -> CommentedMap:
+    """Read and check a YAML file; raises FileError for the first thing that is wrong."""
+    try:
+        found = YAML().load(path.read_text(encoding="utf-8"))
+    except MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        raise FileError(shown, mark.line + 1 if mark else 1, f"this is no YAML: {error.problem}") from error
+    except UnicodeDecodeError as error:
+        raise FileError(shown, 1, "the file is not in UTF-8") from error
+    if not isinstance(found, CommentedMap):
+        raise FileError(shown, 1, "expected keys with values")
+    errors = sorted(Draft202012Validator(schema).iter_errors(found), key=lambda e: list(map(str, e.absolute_path)))
+    if errors:
+        error = errors[0]
+        raise FileError(shown, line_of(found, list(error.absolute_path), _extra_key(error)), explain(error))
+    return found
+
+
+def explain(error: ValidationError) -> str:
+    """Say what was met, what is allowed, and what may have been meant."""
+    if error.validator == "additionalProperties":
+        extra = _extra_key(error)
+        allowed = sorted(error.schema.get("properties", {}))
+        return f"“{extra}” is not known here; allowed are {', '.join(allowed)}{_nearest(str(extra), allowed)}"
+    if error.validator == "required":
+        missing = [key for key in error.validator_value if key not in error.instance]
+        return f"“{missing[0]}” is missing"
+    if error.validator == "enum":
+        allowed = [str(value) for value in error.validator_value]
+        return f"“{error.instance}” is not one of {', '.join(allowed)}{_nearest(str(error.instance), allowed)}"
+    if error.validator == "oneOf":
+        return "an element has either “sql”, or “dataset” with “columns”"
+    if error.validator == "type":
+        path = ".".join(str(part) for part in error.absolute_path)
+        return f"“{path}” must be of type {error.validator_value}"
+    return error.message
+
+
+def _nearest(word: str, allowed: list[str]) -> str:
+    near = difflib.get_close_matches(word, allowed, 1)
+    return f" (did you mean “{near[0]}”?)" if near else ""
+
+
+def _extra_key(error: ValidationError) -> str | None:
+    if error.validator != "additionalProperties":
+        return None
+    known = error.schema.get("properties", {})
+    return next((key for key in error.instance if key not in known), None)
+
+
+def line_of(root: CommentedMap, path: list[Any], key: str | None = None) -> int:
+    """Return the line (from 1) of the value at a path, or of one of its keys."""
+    node: Any = root
+    line = 0
+    for part in path:
+        if isinstance(node, CommentedMap) and part in node:
+            line = node.lc.key(part)[0]
+        elif isinstance(node, CommentedSeq):
+            line = node.lc.item(part)[0]
+        node = node[part]
+    if key is not None and isinstance(node, CommentedMap):
+        line = node.lc.key(key)[0]
+    return int(line) + 1

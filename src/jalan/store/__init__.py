@@ -1,0 +1,1 @@
+"""PostgreSQL as the store: models, migrations, and the repositories that read and write them."""

@@ -1,0 +1,124 @@
+"""Writes systems, containers, datasets and fields: each exists once, whoever names it first."""
+
+from collections import Counter
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from jalan.store.models import Container, Dataset, Field, System
+
+
+class CatalogueWriter:
+    """Finds or makes what is named. ``changes`` counts what was added, joined, changed or marked gone."""
+
+    def __init__(self, session: Session, now: datetime) -> None:
+        self.session = session
+        self.now = now
+        self.changes: Counter[str] = Counter()
+        self._systems = {s.namespace: s for s in session.scalars(select(System))}
+        self._containers: dict[tuple[int, str], Container] = {
+            (c.system_id, c.path): c for c in session.scalars(select(Container))
+        }
+        self._datasets: dict[int, dict[str, Dataset]] = {}
+        self._fields: dict[int, dict[str, Field]] = {}
+
+    def system(self, namespace: str, kind: str) -> System:
+        """Return the system of that namespace."""
+        found = self._systems.get(namespace)
+        if found is None:
+            found = System(namespace=namespace, kind=kind, first_seen=self.now)
+            self._add(found, "systems")
+            self._systems[namespace] = found
+        return found
+
+    def systems_with(self, database: str) -> list[System]:
+        """Return the systems that hold a database of that name."""
+        return [s for s in self._systems.values() if (s.id, database) in self._containers]
+
+    def container(self, system: System, path: str, kinds: tuple[str, ...] = ("database", "schema")) -> Container:
+        """Return the container at a dotted path, and make those above it."""
+        found = self._containers.get((system.id, path))
+        if found is None:
+            parent = path.rpartition(".")[0]
+            above = self.container(system, parent, kinds) if parent else None
+            kind = kinds[min(path.count("."), len(kinds) - 1)]
+            found = Container(system_id=system.id, parent_id=above.id if above else None, path=path, kind=kind)
+            self._add(found, "containers")
+            self._containers[system.id, path] = found
+        return found
+
+    def datasets(self, system: System) -> dict[str, Dataset]:
+        """Return all datasets of a system by name, with their fields loaded."""
+        known = self._datasets.get(system.id)
+        if known is None:
+            rows = self.session.scalars(select(Dataset).where(Dataset.system_id == system.id)).all()
+            known = self._datasets[system.id] = {row.name: row for row in rows}
+            for row in rows:
+                self._fields[row.id] = {}
+            query = select(Field).join(Dataset).where(Dataset.system_id == system.id)
+            for field in self.session.scalars(query):
+                self._fields[field.dataset_id][field.name] = field
+        return known
+
+    def dataset(self, system: System, name: str) -> Dataset:
+        """Return the dataset of that name; one that nobody has scanned comes to be as a placeholder."""
+        known = self.datasets(system)
+        found = known.get(name)
+        if found is None:
+            container = self.container(system, name.rpartition(".")[0])
+            found = Dataset(
+                system_id=system.id, container_id=container.id, name=name, kind="table",
+                placeholder=True, first_seen=self.now,
+            )  # fmt: skip
+            self._add(found, "datasets")
+            known[name] = found
+            self._fields[found.id] = {}
+        return found
+
+    def report(self, system: System, folder: str, slug: str) -> Dataset:
+        """Return a report; its folder may change, it stays the same report."""
+        known = self.datasets(system)
+        container = self.container(system, folder, ("folder",))
+        found = known.get(slug)
+        if found is None:
+            found = Dataset(
+                system_id=system.id, container_id=container.id, name=slug, kind="report",
+                placeholder=False, first_seen=self.now,
+            )  # fmt: skip
+            self._add(found, "reports")
+            known[slug] = found
+            self._fields[found.id] = {}
+        self.update(found, "datasets changed", container_id=container.id)
+        return found
+
+    def fields(self, dataset: Dataset) -> dict[str, Field]:
+        """Return the fields of a dataset by name."""
+        return self._fields[dataset.id]
+
+    def field(self, dataset: Dataset, name: str, kind: str = "column") -> Field:
+        """Return the field of that name; one that nobody has scanned comes to be as a placeholder."""
+        known = self._fields[dataset.id]
+        found = known.get(name)
+        if found is None:
+            found = Field(
+                dataset_id=dataset.id, name=name, kind="star" if name == "*" else kind,
+                ordinal=len(known) + 1, placeholder=True, first_seen=self.now,
+            )  # fmt: skip
+            self._add(found, "fields")
+            known[name] = found
+        return found
+
+    def update(self, row: object, counted_as: str, **values: object) -> bool:
+        """Set what differs; returns whether anything did."""
+        changed = {key: value for key, value in values.items() if getattr(row, key) != value}
+        for key, value in changed.items():
+            setattr(row, key, value)
+        if changed:
+            self.changes[counted_as] += 1
+        return bool(changed)
+
+    def _add(self, row: System | Container | Dataset | Field, counted_as: str) -> None:
+        self.session.add(row)
+        self.session.flush()
+        self.changes[counted_as] += 1

@@ -1,0 +1,41 @@
+"""Opening the store: its engine, and its schema at the newest version."""
+
+from pathlib import Path
+
+import psycopg
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Connection, Engine, create_engine
+from sqlalchemy.engine import make_url
+
+_MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+def open_store(url: str) -> Engine:
+    """Return an engine on the store; nothing is connected yet."""
+    return create_engine(url, pool_pre_ping=True)
+
+
+def create_database(url: str) -> None:
+    """Make the database that the address names if the server does not have it."""
+    parsed = make_url(url)
+    maintenance = parsed.set(drivername="postgresql", database="postgres").render_as_string(hide_password=False)
+    with psycopg.connect(maintenance, autocommit=True) as connection:
+        name = parsed.database or ""
+        known = connection.execute("select 1 from pg_database where datname = %s", (name,)).fetchone()
+        if known is None:
+            connection.execute(psycopg.sql.SQL("create database {}").format(psycopg.sql.Identifier(name)))
+
+
+def alembic_config(connection: Connection) -> Config:
+    """Return Alembic's configuration for a connection to the store."""
+    config = Config()
+    config.set_main_option("script_location", str(_MIGRATIONS))
+    config.attributes["connection"] = connection
+    return config
+
+
+def migrate(engine: Engine) -> None:
+    """Bring the schema of the store to the newest version."""
+    with engine.begin() as connection:
+        command.upgrade(alembic_config(connection), "head")
