@@ -25,7 +25,6 @@ class Generator:
     def __init__(self, scale: float = 1.0, seed: int = SEED) -> None:
         self._random = np.random.default_rng(seed)
         self._scale = scale
-        self._count = lambda n: max(4, int(n * scale))
 
     def fill(self, harbour: psycopg.Connection, ticketing: psycopg.Connection) -> int:
         """Fill both databases; returns how many rows were made."""
@@ -219,6 +218,9 @@ class Generator:
              self._moment() if i % 3 else None, "made-up text")
             for i in range(1, self._count(700))
         ]  # fmt: skip
+
+    def _count(self, full: int) -> int:
+        return max(4, int(full * self._scale))
 
     def _moment(self) -> datetime:
         return _START + timedelta(minutes=int(self._random.integers(0, _DAYS * 1440)))

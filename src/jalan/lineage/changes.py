@@ -151,16 +151,14 @@ class ChangeResolver(RelationResolver):
         for made in list(written.columns):
             if made.name in keys or not conflict.columns:
                 carry(written.rows, made.values, JOIN)
-        order: list[tuple[str, str | Made]] = [(name, made) for name, made in given.items()]
-        excluded = Entry("excluded", (), None, dict(order), order)
-        known = written.target.columns if written.target is not None else None
-        for name in known or ():
-            excluded.columns.setdefault(name, Made(name, {}, {}, (conflict.start, conflict.end)))
-        scope.add(excluded)
+        # The values as they were to be inserted, before any assignment below adds to the columns.
+        proposed: dict[str, str | Made] = {
+            name: Made(name, dict(made.values), dict(made.conditions), made.span) for name, made in given.items()
+        }
+        for name in table_columns(written):
+            proposed.setdefault(name, Made(name, {}, {}, (conflict.start, conflict.end)))
+        scope.add(Entry("excluded", (), None, proposed, list(proposed.items())))
         scope.visible += target
-        copies = {made.name: Made(made.name, dict(made.values), dict(made.conditions), made.span)
-                  for made in written.columns}  # fmt: skip
-        excluded.columns.update(copies)
         self._assign(conflict.assignments, scope, written)
         if conflict.where is not None:
             self.collect(conflict.where, scope, written.rows, written.rows, FILTER)
@@ -241,3 +239,8 @@ class ChangeResolver(RelationResolver):
         tree.Delete: _delete,
         tree.Merge: _merge,
     }
+
+
+def table_columns(written: Written) -> tuple[str, ...]:
+    """Return the columns of the target as far as they are known."""
+    return () if written.target is None else written.target.columns or ()

@@ -306,7 +306,8 @@ def _server(catalogue: CatalogueWriter, server: str | None, database: str, path:
         places = ", ".join(system.namespace for system in known)
         raise SourceError(f"{path}: several servers have a database “{database}” ({places}); say which: --server")
     raise SourceError(
-        f"{path}: no server with a database “{database}” is known yet; scan it first, or name it: --server host:port"
+        f"{path}: no server with a database “{database}” is known yet; "
+        "scan it first, or name it: --server host:port"
     )
 
 

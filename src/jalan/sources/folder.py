@@ -149,7 +149,7 @@ def _element(element: CommentedMap) -> Element:
     name, kind = str(element["name"]), str(element["kind"])
     note = element.get("description")
     if "sql" in element:
-        line, column = element.lc.value("sql")
+        line, _ = element.lc.value("sql")
         block = type(element["sql"]).__name__.startswith(("Literal", "Folded"))
         return Element(name, kind, note, str(element["sql"]), line + (2 if block else 1), False)
     items = ",\n".join(

@@ -26,29 +26,38 @@ def read_yaml(path: Path, shown: str, schema: dict[str, Any]) -> CommentedMap:
         raise FileError(shown, 1, "expected keys with values")
     errors = sorted(Draft202012Validator(schema).iter_errors(found), key=lambda e: list(map(str, e.absolute_path)))
     if errors:
-        error = errors[0]
-        raise FileError(shown, line_of(found, list(error.absolute_path), _extra_key(error)), explain(error))
+        first = errors[0]
+        raise FileError(shown, line_of(found, list(first.absolute_path), _extra_key(first)), explain(first))
     return found
 
 
 def explain(error: ValidationError) -> str:
     """Say what was met, what is allowed, and what may have been meant."""
+    # The rule's own value and the schema around it are plain JSON; the library types them more widely.
+    rule: Any = error.validator_value
+    instance: Any = error.instance
     if error.validator == "additionalProperties":
         extra = _extra_key(error)
-        allowed = sorted(error.schema.get("properties", {}))
+        allowed = sorted(_properties(error))
         return f"“{extra}” is not known here; allowed are {', '.join(allowed)}{_nearest(str(extra), allowed)}"
     if error.validator == "required":
-        missing = [key for key in error.validator_value if key not in error.instance]
+        missing = [key for key in rule if key not in instance]
         return f"“{missing[0]}” is missing"
     if error.validator == "enum":
-        allowed = [str(value) for value in error.validator_value]
-        return f"“{error.instance}” is not one of {', '.join(allowed)}{_nearest(str(error.instance), allowed)}"
+        allowed = [str(value) for value in rule]
+        return f"“{instance}” is not one of {', '.join(allowed)}{_nearest(str(instance), allowed)}"
     if error.validator == "oneOf":
         return "an element has either “sql”, or “dataset” with “columns”"
     if error.validator == "type":
         path = ".".join(str(part) for part in error.absolute_path)
-        return f"“{path}” must be of type {error.validator_value}"
+        return f"“{path}” must be of type {rule}"
     return error.message
+
+
+def _properties(error: ValidationError) -> dict[str, Any]:
+    schema: Any = error.schema
+    found: dict[str, Any] = schema.get("properties", {})
+    return found
 
 
 def _nearest(word: str, allowed: list[str]) -> str:
@@ -59,8 +68,9 @@ def _nearest(word: str, allowed: list[str]) -> str:
 def _extra_key(error: ValidationError) -> str | None:
     if error.validator != "additionalProperties":
         return None
-    known = error.schema.get("properties", {})
-    return next((key for key in error.instance if key not in known), None)
+    instance: Any = error.instance
+    known = _properties(error)
+    return next((key for key in instance if key not in known), None)
 
 
 def line_of(root: CommentedMap, path: list[Any], key: str | None = None) -> int:

@@ -40,7 +40,7 @@ class _Classes(dict[str, tuple[int, str]]):
 
     def __init__(self, dialect: Dialect) -> None:
         super().__init__()
-        self._quotes = {opening: closing for opening, closing in dialect.identifier_quotes}
+        self._quotes = dict(dialect.identifier_quotes)
 
     def __missing__(self, text: str) -> tuple[int, str]:
         entry = self._classify(text)

@@ -5,7 +5,7 @@ Nothing is overwritten: what holds for a time has ``valid_from`` and ``valid_to`
 """
 
 from datetime import datetime
-from typing import Any
+from typing import Any, ClassVar
 
 from sqlalchemy import DateTime, ForeignKey, Index, MetaData, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import JSONB
@@ -23,7 +23,11 @@ class Base(DeclarativeBase):
     """All models."""
 
     metadata = MetaData(naming_convention=_NAMING)
-    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB, list[Any]: JSONB}
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
+        datetime: DateTime(timezone=True),
+        dict[str, Any]: JSONB,
+        list[Any]: JSONB,
+    }
 
 
 class System(Base):

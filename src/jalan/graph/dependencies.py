@@ -1,0 +1,184 @@
+"""The graph of fields and datasets, and the questions asked of it.
+
+A node is a field (0 … fields - 1) or a dataset (fields … fields + datasets - 1). A link goes from a field to a
+field, or, where it decides which rows there are, to a dataset.
+"""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jalan.graph.spread import Adjacency, Ints, Reach, adjacency, spread
+
+VALUE, CONDITION, ROWS, CONTAINS = range(4)
+"""Kinds of edges. CONTAINS leads from a dataset to its fields: what decides its rows touches them all."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One edge of a path: ``edge`` is a position among the links, or -1 from a dataset to its field."""
+
+    source: int
+    target: int
+    edge: int
+
+
+class Dependencies:
+    """The graph, in arrays.
+
+    field_dataset: (fields,) dataset of each field. sources: (links,) field nodes. targets: (links,) nodes.
+    kinds: (links,) VALUE, CONDITION or ROWS. datasets: how many there are.
+    """
+
+    def __init__(self, field_dataset: Ints, sources: Ints, targets: Ints, kinds: Ints, datasets: int) -> None:
+        self.field_dataset = field_dataset
+        self.sources = sources
+        self.targets = targets
+        self.kinds = kinds
+        self.fields = len(field_dataset)
+        self.datasets = datasets
+        self.nodes = self.fields + datasets
+
+    def dataset_of(self, nodes: Ints) -> Ints:
+        """Return the dataset of each node: of a field the one that has it, of a dataset itself."""
+        is_field = nodes < self.fields
+        found = nodes - self.fields
+        found[is_field] = self.field_dataset[nodes[is_field]]
+        return found
+
+    # --- lanes ---------------------------------------------------------------------------------------
+
+    @cached_property
+    def _dataset_edges(self) -> tuple[Ints, Ints, NDArray[np.bool_]]:
+        sources = self.dataset_of(self.sources.copy())
+        targets = self.dataset_of(self.targets.copy())
+        return sources, targets, sources != targets
+
+    def _dataset_links(self, conditions: bool) -> tuple[Ints, Ints]:
+        sources, targets, apart = self._dataset_edges
+        kept = apart if conditions else apart & (self.kinds == VALUE)
+        return sources[kept], targets[kept]
+
+    def hops(self, dataset: int, conditions: bool = True) -> tuple[Ints, Ints]:
+        """Return how many hops every dataset lies (back, ahead) of one; -1 where nothing leads.
+
+        Each is (datasets,). Cost: one walk each way.
+        """
+        sources, targets = self._dataset_links(conditions)
+        seed = np.array([dataset])
+        back = spread(adjacency(targets, sources, self.datasets), seed).distance
+        ahead = spread(adjacency(sources, targets, self.datasets), seed).distance
+        return back, ahead
+
+    def feeds_itself(self, dataset: int) -> bool:
+        """Whether a dataset is read by what writes it."""
+        sources, _, apart = self._dataset_edges
+        return bool(np.any(~apart & (sources == dataset)))
+
+    # --- trails --------------------------------------------------------------------------------------
+
+    @cached_property
+    def _value_edges(self) -> Ints:
+        return np.flatnonzero(self.kinds == VALUE)
+
+    def trail(self, fields: Ints) -> tuple[Ints, Ints, Ints]:
+        """Return what carries the values of fields: (back, ahead) hops of every field, and the links on the way.
+
+        Only value links are followed; they are carried as positions among all links.
+        """
+        edges = self._value_edges
+        sources, targets = self.sources[edges], self.targets[edges]
+        back = spread(adjacency(targets, sources, self.fields), fields).distance
+        ahead = spread(adjacency(sources, targets, self.fields), fields).distance
+        on_way = ((back[targets] >= 0) & (back[sources] >= 0)) | ((ahead[sources] >= 0) & (ahead[targets] >= 0))
+        # A field may feed itself; that link is on no way from one to another.
+        on_way &= sources != targets
+        return back, ahead, edges[on_way]
+
+    def deciding(self, datasets: Ints, fields: Ints) -> Ints:
+        """Return the condition links that end at these fields, or at the rows of these datasets."""
+        wanted = np.zeros(self.nodes, dtype=np.bool_)
+        wanted[fields] = True
+        wanted[self.fields + datasets] = True
+        return np.flatnonzero((self.kinds != VALUE) & wanted[self.targets])
+
+    # --- what depends on a field ---------------------------------------------------------------------
+
+    @cached_property
+    def _everything(self) -> tuple[Adjacency, Ints, Ints]:
+        members = np.arange(self.fields)
+        sources = np.concatenate((self.sources, self.fields + self.field_dataset))
+        targets = np.concatenate((self.targets, members))
+        return adjacency(sources, targets, self.nodes), sources, targets
+
+    @cached_property
+    def _values_ahead(self) -> Adjacency:
+        edges = self._value_edges
+        return adjacency(self.sources[edges], self.targets[edges], self.nodes)
+
+    def dependents(self, fields: Ints) -> tuple[Reach, Reach]:
+        """Return what depends on fields: (by value alone, by value or condition).
+
+        In the second every field of a dataset whose rows are decided is reached, through the dataset's node.
+        """
+        by_value = spread(self._values_ahead, fields)
+        return by_value, spread(self._everything[0], fields)
+
+    def path(self, reach: Reach, node: int, by_value: bool) -> list[Step]:
+        """Return the shortest way on which ``dependents`` met a node, from the seed to it."""
+        steps: list[Step] = []
+        _, sources, targets = self._everything
+        while reach.through[node] >= 0:
+            edge = int(reach.through[node])
+            position = int(self._value_edges[edge]) if by_value else edge
+            link = position if position < len(self.sources) else -1
+            steps.append(Step(int(sources[position]), int(targets[position]), link))
+            node = int(sources[position])
+        return steps[::-1]
+
+
+def longest_hops(nodes: Ints, sources: Ints, targets: Ints, start: Ints) -> dict[int, int]:
+    """Return for each node the longest way from a start node, so that every link leads to a later lane.
+
+    Links that close a circle are left out of account. Used where few nodes are shown. Cost: nodes · links.
+
+    >>> a = np.array
+    >>> longest_hops(a([0, 1, 2]), a([0, 0, 1]), a([1, 2, 2]), a([0]))
+    {0: 0, 1: 1, 2: 2}
+    """
+    ahead: dict[int, list[int]] = {int(n): [] for n in nodes}
+    for source, target in zip(sources.tolist(), targets.tolist(), strict=True):
+        if source != target and source in ahead and target in ahead:
+            ahead[source].append(target)
+    level = dict.fromkeys((int(n) for n in start), 0)
+    for node in _topological(ahead, [int(n) for n in start]):
+        for target in ahead[node]:
+            level[target] = max(level.get(target, 0), level.get(node, 0) + 1)
+    return level
+
+
+def _topological(ahead: dict[int, list[int]], start: list[int]) -> list[int]:
+    """Order depth first, without recursion; drops the links that close a circle from ``ahead``."""
+    state: dict[int, int] = {}
+    order: list[int] = []
+    for root in start:
+        if root in state:
+            continue
+        stack = [(root, iter(list(ahead[root])))]
+        state[root] = 1
+        while stack:
+            node, targets = stack[-1]
+            for target in targets:
+                if state.get(target) == 1:
+                    ahead[node].remove(target)
+                elif target not in state:
+                    state[target] = 1
+                    stack.append((target, iter(list(ahead[target]))))
+                    break
+            else:
+                state[node] = 2
+                order.append(node)
+                stack.pop()
+    return order[::-1]

@@ -1,0 +1,256 @@
+"""The graph with its names, read from the store in one go and kept until something has been brought in."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import datetime
+from threading import Lock
+from typing import Any
+
+import numpy as np
+from sqlalchemy import Engine, Row, func, or_, select
+from sqlalchemy.orm import Session
+
+from jalan.graph.dependencies import CONDITION, ROWS, VALUE, Dependencies
+from jalan.store.models import Container, Dataset, Definition, Field, Ingestion, Job, Link, Statement, System
+
+_PREFERRED = {"file": 0, "element": 0, "foreign_table": 1, "view": 2}
+_LABEL_LENGTH = 60
+
+
+@dataclass(slots=True)
+class DatasetInfo:
+    """A dataset with the names that people see."""
+
+    id: int
+    name: str
+    title: str
+    kind: str
+    system: str
+    namespace: str
+    container: str
+    description: str | None
+    owner: str | None
+    address: str | None
+    rows: int | None
+    placeholder: bool
+    first_seen: datetime
+    scanned_at: datetime | None
+    gone_since: datetime | None
+    fields: list[int]
+
+
+@dataclass(slots=True)
+class FieldInfo:
+    """A field; ``dataset`` is the position of its dataset."""
+
+    id: int
+    dataset: int
+    name: str
+    kind: str
+    type: str | None
+    description: str | None
+    placeholder: bool
+    gone_since: datetime | None
+
+
+@dataclass(slots=True)
+class DefinitionInfo:
+    """A definition with the job that runs it."""
+
+    id: int
+    kind: str
+    place: str
+    job: str | None
+    version: int
+    valid_from: datetime
+    text: str
+    first_line: int
+
+    @property
+    def by(self) -> str:
+        """What stands in the gutter: the job, or else the place."""
+        return self.job or self.place
+
+    def line(self, offset: int) -> int:
+        """Return the line, in the file, of a place in the text."""
+        return self.first_line + self.text.count("\n", 0, offset)
+
+
+@dataclass(slots=True)
+class LinkInfo:
+    """One link between two nodes, the best evidenced first; ``others`` are further ones between the same two."""
+
+    id: int
+    kind: str
+    how: str
+    origin: str
+    definition: int
+    statement: int | None
+    spans: list[tuple[int, int]]
+    expression: tuple[int, int] | None
+    others: list[int]
+
+
+class Snapshot:
+    """Datasets, fields, definitions and links by position, and the graph over them."""
+
+    def __init__(self, session: Session, as_of: datetime | None) -> None:
+        self.as_of = as_of
+        self.datasets: list[DatasetInfo] = []
+        self.fields: list[FieldInfo] = []
+        self.dataset_at: dict[int, int] = {}
+        self.field_at: dict[int, int] = {}
+        self.definitions: dict[int, DefinitionInfo] = {}
+        self.statements: dict[int, tuple[int, int]] = {}
+        self.links: list[LinkInfo] = []
+        self.link_at: dict[int, int] = {}
+        self._read_names(session)
+        self._read_definitions(session)
+        self.graph = self._read_links(session)
+
+    # --- reading -------------------------------------------------------------------------------------
+
+    def _read_names(self, session: Session) -> None:
+        query = (
+            select(Dataset, System, Container)
+            .join(System, System.id == Dataset.system_id)
+            .join(Container, Container.id == Dataset.container_id)
+            .order_by(Dataset.id)
+        )
+        if self.as_of is not None:
+            query = query.where(Dataset.first_seen <= self.as_of)
+        for dataset, system, container in session.execute(query).tuples():
+            self.dataset_at[dataset.id] = len(self.datasets)
+            self.datasets.append(_dataset_info(dataset, system, container))
+        fields = select(Field).order_by(Field.dataset_id, Field.ordinal, Field.id)
+        for field in session.scalars(fields):
+            at = self.dataset_at.get(field.dataset_id)
+            if at is None or (self.as_of is not None and field.first_seen > self.as_of):
+                continue
+            position = len(self.fields)
+            self.field_at[field.id] = position
+            self.datasets[at].fields.append(position)
+            self.fields.append(
+                FieldInfo(
+                    field.id, at, field.name, field.kind, field.type, field.description,
+                    field.placeholder, field.gone_since,
+                )
+            )  # fmt: skip
+
+    def _read_definitions(self, session: Session) -> None:
+        query = select(Definition, Job.name).outerjoin(Job, Job.id == Definition.job_id)
+        query = query.where(*_valid(Definition, self.as_of))
+        for row, job in session.execute(query).tuples():
+            self.definitions[row.id] = DefinitionInfo(
+                row.id, row.kind, row.place, job, row.version, row.valid_from, row.text, row.first_line
+            )
+        statements = select(Statement.id, Statement.start, Statement.end).join(Definition)
+        statements = statements.where(*_valid(Definition, self.as_of))
+        self.statements = {id_: (start, end) for id_, start, end in session.execute(statements).tuples()}
+
+    def _read_links(self, session: Session) -> Dependencies:
+        query = select(
+            Link.id, Link.source_field_id, Link.target_dataset_id, Link.target_field_id, Link.kind, Link.how,
+            Link.origin, Link.definition_id, Link.statement_id, Link.spans, Link.expression,
+        ).where(*_valid(Link, self.as_of)).order_by(Link.id)  # fmt: skip
+        between: dict[tuple[int, int, int], list[Row[Any]]] = defaultdict(list)
+        offset = len(self.fields)
+        for row in session.execute(query):
+            source = self.field_at.get(row.source_field_id)
+            dataset = self.dataset_at.get(row.target_dataset_id)
+            if source is None or dataset is None or row.definition_id not in self.definitions:
+                continue
+            if row.target_field_id is None:
+                target, kind = offset + dataset, ROWS
+            else:
+                target = self.field_at[row.target_field_id]
+                kind = VALUE if row.kind == "value" else CONDITION
+            between[source, target, kind].append(row)
+        edges = []
+        for key, rows in between.items():
+            rows.sort(key=lambda row: (_PREFERRED[self.definitions[row.definition_id].kind], row.id))
+            best = rows[0]
+            for row in rows:
+                self.link_at[row.id] = len(self.links)
+            self.links.append(
+                LinkInfo(
+                    best.id, best.kind, best.how, best.origin, best.definition_id, best.statement_id,
+                    [(start, end) for start, end in best.spans],
+                    (best.expression[0], best.expression[1]) if best.expression else None,
+                    [row.id for row in rows[1:]],
+                )
+            )  # fmt: skip
+            edges.append(key)
+        found = np.array(edges, dtype=np.int64).reshape(-1, 3)
+        field_dataset = np.array([field.dataset for field in self.fields], dtype=np.int64)
+        sources, targets, kinds = found[:, 0].copy(), found[:, 1].copy(), found[:, 2].copy()
+        return Dependencies(field_dataset, sources, targets, kinds, len(self.datasets))
+
+    # --- names ---------------------------------------------------------------------------------------
+
+    def node_dataset(self, node: int) -> int:
+        """Return the position of the dataset of a node."""
+        return node - len(self.fields) if node >= len(self.fields) else self.fields[node].dataset
+
+    def node_label(self, node: int) -> str:
+        """Return ``schema.table.column``, or ``schema.table`` for a dataset."""
+        dataset = self.datasets[self.node_dataset(node)]
+        return dataset.title if node >= len(self.fields) else f"{dataset.title}.{self.fields[node].name}"
+
+    def link_label(self, position: int) -> str:
+        """Return what happens on a link in few words: same, renamed, or the expression as it is written."""
+        link = self.links[position]
+        source, target = int(self.graph.sources[position]), int(self.graph.targets[position])
+        if link.kind == "value" and link.how == "identity" and target < len(self.fields):
+            same = self.fields[source].name == self.fields[target].name
+            is_column = self.fields[target].kind == "column"
+            return "same" if same else "renamed" if is_column else "shown"
+        if link.expression is None or link.kind == "condition":
+            return link.how.replace("_", " ")
+        start, end = link.expression
+        text = " ".join(self.definitions[link.definition].text[start:end].split())
+        if text == "*":
+            return "same"
+        return text if len(text) <= _LABEL_LENGTH else text[: _LABEL_LENGTH - 1] + "…"
+
+
+def _dataset_info(dataset: Dataset, system: System, container: Container) -> DatasetInfo:
+    schema, _, table = dataset.name.rpartition(".")
+    title = dataset.title or f"{schema.rpartition('.')[2]}.{table}"
+    return DatasetInfo(
+        id=dataset.id, name=dataset.name, title=title, kind=dataset.kind, system=system.kind,
+        namespace=system.namespace, container=container.path, description=dataset.description,
+        owner=dataset.owner or container.owner, address=dataset.address, rows=dataset.rows,
+        placeholder=dataset.placeholder, first_seen=dataset.first_seen, scanned_at=dataset.scanned_at,
+        gone_since=dataset.gone_since, fields=[],
+    )  # fmt: skip
+
+
+def _valid(model: type[Definition] | type[Link], as_of: datetime | None) -> list[Any]:
+    if as_of is None:
+        return [model.valid_to.is_(None)]
+    return [model.valid_from <= as_of, or_(model.valid_to.is_(None), model.valid_to > as_of)]
+
+
+class SnapshotCache:
+    """Keeps the snapshot of now, and builds those of the past on demand. Safe for several threads."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+        self._lock = Lock()
+        self._version: int | None = None
+        self._current: Snapshot | None = None
+
+    def get(self, as_of: datetime | None = None) -> Snapshot:
+        """Return the graph as it is, or as it was at a time."""
+        with Session(self.engine) as session:
+            if as_of is not None:
+                return Snapshot(session, as_of)
+            with self._lock:
+                # What an ingestion did becomes visible together with its state, so its id tells what is new.
+                query = select(func.count()).select_from(Ingestion).where(Ingestion.state == "done")
+                version = session.scalars(query).one()
+                if self._current is None or version != self._version:
+                    self._current = Snapshot(session, None)
+                    self._version = version
+                return self._current

@@ -1,0 +1,1 @@
+"""The HTTP face: thin routers over the use-cases."""

@@ -1,0 +1,53 @@
+"""The application: the API under /api, the built front end everywhere else."""
+
+from pathlib import Path
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse
+from fastapi.routing import APIRoute
+from fastapi.staticfiles import StaticFiles
+from sqlalchemy import Engine
+from starlette.exceptions import HTTPException
+
+from jalan import __version__
+from jalan.service.snapshot import SnapshotCache
+from jalan.web.problems import add_problem_handlers
+from jalan.web.routes import router
+
+
+def _operation_id(route: APIRoute) -> str:
+    return route.name.removeprefix("get_")
+
+
+def create_app(engine: Engine, frontend: Path | None = None) -> FastAPI:
+    """Return the application over a store. frontend: the folder of the built front end, if it is to be served."""
+    app = FastAPI(
+        title="Jalan",
+        version=__version__,
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        generate_unique_id_function=_operation_id,
+    )
+    app.state.cache = SnapshotCache(engine)
+    app.include_router(router)
+    add_problem_handlers(app)
+
+    @app.get("/api/{rest:path}", include_in_schema=False)
+    def no_such_endpoint(rest: str) -> None:
+        raise HTTPException(404, f"there is no /api/{rest}; see /api/openapi.json")
+
+    if frontend is not None:
+        _serve_frontend(app, frontend)
+    return app
+
+
+def _serve_frontend(app: FastAPI, folder: Path) -> None:
+    app.mount("/assets", StaticFiles(directory=folder / "assets"), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> FileResponse:
+        # Every address that is not a file belongs to the router of the front end.
+        file = (folder / path).resolve()
+        inside = file.is_relative_to(folder.resolve())
+        return FileResponse(file if path and inside and file.is_file() else folder / "index.html")

@@ -1,0 +1,52 @@
+"""Errors as problem details. Source: RFC 9457, "Problem Details for HTTP APIs"."""
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel
+from sqlalchemy.exc import OperationalError
+from starlette.exceptions import HTTPException
+
+from jalan.service.assets import BadCursor
+from jalan.service.errors import NotFound
+
+
+class Problem(BaseModel):
+    """A problem as RFC 9457, section 3.1, has it."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    instance: str
+
+
+def _problem(request: Request, status: int, title: str, detail: str) -> JSONResponse:
+    body = Problem(title=title, status=status, detail=detail, instance=request.url.path)
+    return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
+
+
+def add_problem_handlers(app: FastAPI) -> None:
+    """Let every error of the API be a problem document."""
+
+    @app.exception_handler(NotFound)
+    async def not_found(request: Request, error: NotFound) -> JSONResponse:
+        return _problem(request, 404, "Not found", str(error))
+
+    @app.exception_handler(BadCursor)
+    async def bad_cursor(request: Request, error: BadCursor) -> JSONResponse:
+        return _problem(request, 400, "Bad cursor", str(error))
+
+    @app.exception_handler(RequestValidationError)
+    async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
+        wrong = [f"{'.'.join(str(part) for part in e['loc'][1:])}: {e['msg']}" for e in error.errors()]
+        return _problem(request, 422, "Invalid request", "; ".join(wrong))
+
+    @app.exception_handler(HTTPException)
+    async def http(request: Request, error: HTTPException) -> JSONResponse:
+        return _problem(request, error.status_code, "Request failed", str(error.detail))
+
+    @app.exception_handler(OperationalError)
+    async def store(request: Request, error: OperationalError) -> JSONResponse:
+        detail = "the store does not answer; nothing is lost, try again when PostgreSQL runs"
+        return _problem(request, 503, "Store unavailable", detail)
