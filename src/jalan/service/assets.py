@@ -103,7 +103,7 @@ def find(snapshot: Snapshot, wanted: str, limit: int) -> list[Found]:
         if field.gone_since is not None or info.gone_since is not None or field.kind == "star":
             continue
         rank = _rank(field.name, f"{info.title}.{field.name}", info.name, words)
-        if rank is None:
+        if rank is None or not any(word in field.name.lower() for word in words):
             continue
         element = info.kind == "report"
         kind: FindKind = "element" if element else "field"

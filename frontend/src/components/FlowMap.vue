@@ -1,0 +1,130 @@
+<script setup lang="ts">
+import { useElementSize } from '@vueuse/core'
+import { computed, useTemplateRef } from 'vue'
+import type { Schemas } from '@/api/client'
+import { plural } from '@/humane'
+import { wirePath } from '@/lineage/layout'
+
+const props = defineProps<{
+  connections: Schemas['Connection'][]
+  systems: Schemas['SystemFact'][]
+}>()
+
+const box = useTemplateRef<HTMLElement>('box')
+const { width } = useElementSize(box)
+const ROW = 46
+const BOX = 132
+
+/** Each place stands one step behind the furthest of those that feed it. */
+const placed = computed(() => {
+  const names = new Set(props.connections.flatMap((one) => [one.source, one.target]))
+  const level = new Map<string, number>([...names].map((one) => [one, 0]))
+  for (let round = 0; round < names.size; round++) {
+    let moved = false
+    for (const { source, target } of props.connections) {
+      const next = (level.get(source) ?? 0) + 1
+      if (next > (level.get(target) ?? 0) && next < names.size) {
+        level.set(target, next)
+        moved = true
+      }
+    }
+    if (!moved) break
+  }
+  const deepest = Math.max(1, ...level.values())
+  const columns = new Map<number, string[]>()
+  for (const [one, at] of level) columns.set(at, [...(columns.get(at) ?? []), one])
+  const most = Math.max(1, ...[...columns.values()].map((list) => list.length))
+  const height = most * ROW
+  const found = new Map<string, { x: number; y: number }>()
+  for (const [at, list] of columns) {
+    list.forEach((one, i) => {
+      const x = (at / deepest) * Math.max(0, width.value - BOX)
+      found.set(one, { x, y: (height - list.length * ROW) / 2 + i * ROW })
+    })
+  }
+  return { found, height }
+})
+
+const wires = computed(() =>
+  props.connections.flatMap((one) => {
+    const from = placed.value.found.get(one.source)
+    const to = placed.value.found.get(one.target)
+    if (!from || !to) return []
+    const y1 = from.y + ROW / 2 - 6
+    const y2 = to.y + ROW / 2 - 6
+    return [
+      {
+        ...one,
+        path: wirePath(from.x + BOX, y1, to.x - 2, y2),
+        size: 1 + Math.log2(one.links) / 2,
+      },
+    ]
+  }),
+)
+
+function query(place: string): Record<string, string> {
+  return place === 'reports' ? { kind: 'report' } : { container: place }
+}
+function lines(place: string): [string, string] {
+  const [database, schema] = place.split('.')
+  return schema ? [schema, database ?? ''] : [place, 'what people read']
+}
+</script>
+
+<template>
+  <div ref="box" class="flow" :style="{ height: `${placed.height}px` }">
+    <svg :width="width" :height="placed.height" aria-hidden="true">
+      <path v-for="wire in wires" :key="wire.path" :d="wire.path" :stroke-width="wire.size">
+        <title>{{ wire.source }} → {{ wire.target }}: {{ plural(wire.links, 'column') }}</title>
+      </path>
+    </svg>
+    <RouterLink
+      v-for="[place, at] in placed.found"
+      :key="place"
+      class="place"
+      :style="{ left: `${at.x}px`, top: `${at.y}px`, width: `${BOX}px` }"
+      :to="{ name: 'catalog', query: query(place) }"
+    >
+      <b>{{ lines(place)[0] }}</b>
+      <small>{{ lines(place)[1] }}</small>
+    </RouterLink>
+    <p v-if="!connections.length" class="mute">No links between places are known yet.</p>
+  </div>
+</template>
+
+<style scoped>
+.flow {
+  position: relative;
+  min-height: 40px;
+}
+svg {
+  position: absolute;
+  inset: 0;
+}
+path {
+  fill: none;
+  stroke: var(--sign);
+  opacity: 0.45;
+}
+.place {
+  position: absolute;
+  height: 36px;
+  padding: 2px 10px;
+  border-left: 3px solid var(--sign);
+  background: var(--sheet);
+  color: var(--ink);
+  line-height: 1.25;
+}
+.place:hover {
+  text-decoration: none;
+  background: var(--sign-wash);
+}
+.place small {
+  display: block;
+  color: var(--mute);
+  font-size: 11px;
+}
+b {
+  font-weight: 600;
+}
+</style>

@@ -1,0 +1,21 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/overview' },
+    { path: '/overview', name: 'overview', component: () => import('./views/OverviewView.vue') },
+    { path: '/catalog', name: 'catalog', component: () => import('./views/CatalogView.vue') },
+    {
+      path: '/lineage/:dataset(\\d+)?',
+      name: 'lineage',
+      component: () => import('./views/LineageView.vue'),
+    },
+    { path: '/:rest(.*)*', name: 'missing', component: () => import('./views/MissingView.vue') },
+  ],
+})
+
+router.afterEach((to) => {
+  const name = String(to.name ?? '')
+  document.title = name ? `${name[0]?.toUpperCase()}${name.slice(1)} · Jalan` : 'Jalan'
+})
