@@ -751,10 +751,14 @@ export interface components {
         /**
          * Step
          * @description One step of a trail: the code that carries values into a field.
+         *
+         *     links: all that this code carries into it; ``link`` is the one named first in the text.
          */
         Step: {
             /** Link */
             link: number;
+            /** Links */
+            links: number[];
             /** Source */
             source: string;
             /** Target */

@@ -49,7 +49,7 @@ function spoken(kind: Dependent['path'][number]['kind']): string {
           {{ plural(found.elements, 'element') }} in {{ plural(found.reports, 'report') }},
           {{ plural(found.columns, 'column') }}
         </span>
-        <span class="legend">→ carries the value · ⇢ only decides · ∋ whose rows hold</span>
+        <span class="legend">→ carries the value, ⇢ only decides, ∋ whose rows hold</span>
       </div>
       <div class="scroll" tabindex="0" role="region" aria-label="What depends on it">
         <table>

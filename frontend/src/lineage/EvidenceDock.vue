@@ -53,6 +53,19 @@ watch(
   { immediate: true, flush: 'post' },
 )
 
+/** Where the code stands, who runs it, and since when it is so. */
+const origin = computed(() => {
+  const shown = evidence.value
+  if (!shown) return ''
+  const { place, job, version, valid_from } = shown.definition
+  const by = job
+    ? `run by ${jobName(job)}`
+    : shown.origin === 'catalogue'
+      ? "the database's own definition"
+      : null
+  return [place, by, `version ${version}`, `since ${ago(valid_from)}`].filter(Boolean).join(', ')
+})
+
 const HOW: Record<string, string> = {
   identity: 'the value as it is',
   transformation: 'computed from it',
@@ -105,10 +118,10 @@ const HOW: Record<string, string> = {
         <li
           v-for="(step, i) in steps"
           :key="step.link"
-          :class="{ on: step.link === state.shownLink.value }"
+          :class="{ on: step.links.includes(state.shownLink.value ?? -1) }"
         >
           <button
-            :aria-current="step.link === state.shownLink.value ? 'step' : undefined"
+            :aria-current="step.links.includes(state.shownLink.value ?? -1) ? 'step' : undefined"
             :data-step="step.link"
             @click="state.show(step.link)"
           >
@@ -152,15 +165,7 @@ const HOW: Record<string, string> = {
               <span class="how">{{ HOW[evidence.how] ?? evidence.how }}</span>
             </span>
             <span :title="exact(evidence.definition.valid_from)">
-              {{ evidence.definition.place }}
-              <template v-if="evidence.definition.job">
-                · run by {{ jobName(evidence.definition.job) }}
-              </template>
-              <template v-else-if="evidence.origin === 'catalogue'">
-                · the database's own definition</template
-              >
-              · version {{ evidence.definition.version }} · since
-              {{ ago(evidence.definition.valid_from) }}
+              {{ origin }}
             </span>
           </div>
           <div ref="code" class="code mono" tabindex="0" aria-label="Code">
@@ -222,7 +227,7 @@ const HOW: Record<string, string> = {
 }
 .split {
   display: grid;
-  grid-template-columns: 300px minmax(0, 1fr);
+  grid-template: minmax(0, 1fr) / 300px minmax(0, 1fr);
 }
 .steps {
   margin: 0;

@@ -77,7 +77,7 @@ defineExpose({ place, reveal, rowHeight: ROW })
       </template>
       <dt>in</dt>
       <dd :title="`${facts.namespace} ${facts.name}`">
-        {{ isReport ? facts.container : facts.container.replaceAll('.', ' · ') }}
+        {{ isReport ? facts.container : facts.container.replaceAll('.', ' / ') }}
       </dd>
       <dt>owner</dt>
       <dd>{{ facts.owner ?? 'nobody named' }}</dd>

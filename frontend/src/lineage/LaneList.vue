@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, useTemplateRef, watch } from 'vue'
-import type { Beyond } from '@/api/client'
+import type { Beyond, DatasetBrief } from '@/api/client'
 import KindGlyph from '@/components/KindGlyph.vue'
 import { count, plural } from '@/humane'
 import { HEIGHT, type Item, type LaneLayout } from './layout'
@@ -50,6 +50,12 @@ const title = computed(() => {
   const hops = Math.abs(props.lane.offset)
   return `${hops} ${props.lane.offset < 0 ? 'back' : 'ahead'}`
 })
+
+function about(dataset: DatasetBrief): string {
+  if (dataset.kind === 'report') return dataset.owner ?? 'report'
+  const database = dataset.container.split('.')[0]
+  return [database, dataset.kind, ...(dataset.feeds_itself ? ['feeds itself'] : [])].join(', ')
+}
 
 /** Scroll so that a place in the lane can be seen. */
 function reveal(y: number) {
@@ -113,22 +119,15 @@ defineExpose({ reveal })
               <span class="p">
                 <span v-if="item.dataset.placeholder" class="state warn">not scanned</span>
                 <span v-else-if="item.dataset.gone" class="state bad">gone</span>
-                <template v-else-if="item.dataset.kind === 'report'">{{
-                  item.dataset.owner
-                }}</template>
-                <template v-else
-                  >{{ item.dataset.container.split('.')[0] }} · {{ item.dataset.kind }}</template
-                >
-                <span v-if="item.dataset.feeds_itself" title="It is read by what writes it">
-                  · feeds itself</span
-                >
+                <template v-else>{{ about(item.dataset) }}</template>
               </span>
             </button>
             <button
               v-for="field in item.rows"
               :key="field.id"
-              class="row mono"
+              class="row"
               :class="{
+                mono: item.dataset.kind !== 'report',
                 lit: lit.has(field.id),
                 on: chosen.includes(field.id),
                 at: cursor === `f${field.id}`,
@@ -143,13 +142,8 @@ defineExpose({ reveal })
             </button>
             <button v-if="item.folded > 0" class="fold" @click="emit('unfold', item.dataset.id)">
               {{ item.rows.length ? `${count(item.folded)} other` : count(item.folded) }}
-              {{
-                item.dataset.kind === 'report'
-                  ? 'elements'
-                  : item.folded === 1
-                    ? 'column'
-                    : 'columns'
-              }}
+              {{ item.dataset.kind === 'report' ? 'element' : 'column'
+              }}{{ item.folded === 1 ? '' : 's' }}
             </button>
           </article>
         </template>
@@ -157,7 +151,7 @@ defineExpose({ reveal })
     </div>
     <div v-if="beyond && beyond.hops > 0" class="beyond">
       <span>
-        {{ plural(beyond.hops, 'more hop') }} · {{ plural(beyond.datasets, 'dataset')
+        {{ plural(beyond.hops, 'more hop') }}, {{ plural(beyond.datasets, 'dataset')
         }}<template v-if="beyond.reports">, {{ plural(beyond.reports, 'report') }}</template>
       </span>
       <span class="acts">

@@ -2,9 +2,19 @@
 import { useElementSize } from '@vueuse/core'
 import { computed, nextTick, reactive, ref, shallowRef, useTemplateRef, watch } from 'vue'
 import type { Crossing } from '@/api/client'
+import { plural } from '@/humane'
 import HerePanel from './HerePanel.vue'
 import LaneList from './LaneList.vue'
-import { apart, drawn, jobName, layLane, placesIn, wirePath, type LaneLayout } from './layout'
+import {
+  apart,
+  drawn,
+  jobName,
+  layLane,
+  placesIn,
+  shortName,
+  wirePath,
+  type LaneLayout,
+} from './layout'
 import type { RoadState } from './useRoad'
 
 const props = defineProps<{ state: RoadState; cursor: string | null }>()
@@ -22,6 +32,7 @@ const { width, height } = useElementSize(main)
 const scrolls = reactive(new Map<number, number>())
 const hereScroll = ref(0)
 const hovered = ref<number | null>(null)
+const scrolled = ref(0)
 
 const road = computed(() => props.state.road.data.value)
 const facts = computed(() => props.state.facts.data.value)
@@ -72,6 +83,7 @@ const anchors = computed(() => {
   void [hereScroll.value, height.value, facts.value, width.value]
   const fields = new Map<number, Anchor>()
   const datasets = new Map<number, Anchor>()
+  const folds = new Map<number, Anchor>()
   lanes.value.forEach((lane, index) => {
     if (lane.offset === 0) return
     const top = TITLE_Y + (lane.total > 8 ? 29 : 0)
@@ -84,6 +96,7 @@ const anchors = computed(() => {
     const places = placesIn(lane)
     for (const [id, y] of places.fields) fields.set(id, clamp(y))
     for (const [id, y] of places.datasets) datasets.set(id, clamp(y))
+    for (const [id, y] of places.folds) folds.set(id, clamp(y))
   })
   const middle = lanes.value.findIndex((lane) => lane.offset === 0)
   const shown = here.value
@@ -96,8 +109,14 @@ const anchors = computed(() => {
     }
     datasets.set(facts.value.id, { lane: middle, y: 52, hidden: false })
   }
-  return { fields, datasets }
+  return { fields, datasets, folds }
 })
+
+function anchorOf(dataset: number, field: number | null): Anchor | undefined {
+  const { fields, datasets, folds } = anchors.value
+  if (field === null || props.state.detail.value === 'datasets') return datasets.get(dataset)
+  return fields.get(field) ?? folds.get(dataset) ?? datasets.get(dataset)
+}
 
 /** What is on the trail, or touches what the pointer is on. */
 const lit = computed(() => {
@@ -119,15 +138,8 @@ function touches(link: Crossing, field: number | null): boolean {
 const wires = computed(() => {
   const found = []
   for (const link of links.value) {
-    const whole = props.state.detail.value === 'datasets'
-    const source =
-      (whole ? undefined : anchors.value.fields.get(link.source_field)) ??
-      anchors.value.datasets.get(link.source_dataset)
-    const target =
-      (whole || link.target_field === null
-        ? undefined
-        : anchors.value.fields.get(link.target_field)) ??
-      anchors.value.datasets.get(link.target_dataset)
+    const source = anchorOf(link.source_dataset, link.source_field)
+    const target = anchorOf(link.target_dataset, link.target_field)
     const from = source && columns.value[source.lane]
     const to = target && columns.value[target.lane]
     if (!source || !target || !from || !to) continue
@@ -162,7 +174,7 @@ const labels = computed(() => {
     if (!target || target.hidden) continue
     const key = trail.value ? `${link.target_field}:${link.label}` : `${link.target_dataset}`
     if (seen.has(key) || target.lane === 0) continue
-    const text = trail.value ? link.label : lastPart(link.by)
+    const text = trail.value ? link.label : shortName(link.by)
     if (!trail.value && link.by.includes('/')) continue
     seen.add(key)
     const source = anchors.value.fields.get(link.source_field)
@@ -179,11 +191,6 @@ const labels = computed(() => {
     })),
   )
 })
-
-function lastPart(by: string): string {
-  const parts = by.split('.')
-  return parts.length > 2 ? parts.slice(1).join('.') : by
-}
 
 /** What may be walked with the arrows: per lane, from top to bottom. */
 const stops = computed(() =>
@@ -265,105 +272,150 @@ watch(
   },
 )
 
+/** Lanes that are scrolled out of sight, on either side. */
+const outside = computed(() => {
+  const left = scrolled.value
+  const right = left + width.value
+  return {
+    back: columns.value.filter((one) => one.left + one.width / 2 < left).length,
+    ahead: columns.value.filter((one) => one.left + one.width / 2 > right).length,
+  }
+})
+
+function slide(by: -1 | 1) {
+  main.value?.scrollBy({ left: by * width.value * 0.6, behavior: 'smooth' })
+}
+
 defineExpose({ stops, lanes, revealCursor })
 </script>
 
 <template>
-  <div ref="main" class="map" tabindex="-1">
-    <div class="canvas" :style="{ width: `${canvasWidth}px` }">
-      <svg class="wires" :width="canvasWidth" :height="height" aria-hidden="true">
-        <g v-for="wire in wires" :key="wire.link.id">
-          <path
-            :d="wire.path"
-            :class="[
-              wire.value ? 'value' : 'condition',
-              { bright: wire.bright, faint: wire.faint, trail: trail },
-            ]"
+  <div class="frame">
+    <button v-if="outside.back" class="edge back" @click="slide(-1)">
+      ‹ {{ plural(outside.back, 'lane') }} further back
+    </button>
+    <button v-if="outside.ahead" class="edge ahead" @click="slide(1)">
+      {{ plural(outside.ahead, 'lane') }} further ahead ›
+    </button>
+    <div ref="main" class="map" tabindex="-1" @scroll="scrolled = main?.scrollLeft ?? 0">
+      <div class="canvas" :style="{ width: `${canvasWidth}px` }">
+        <svg class="wires" :width="canvasWidth" :height="height" aria-hidden="true">
+          <g v-for="wire in wires" :key="wire.link.id">
+            <path
+              :d="wire.path"
+              :class="[
+                wire.value ? 'value' : 'condition',
+                { bright: wire.bright, faint: wire.faint, trail: trail },
+              ]"
+            />
+            <circle
+              v-if="wire.value"
+              :cx="wire.x"
+              :cy="wire.y"
+              r="2.6"
+              :class="{ faint: wire.faint }"
+            />
+            <path
+              v-else
+              class="head"
+              :class="{ faint: wire.faint }"
+              :d="
+                wire.back
+                  ? `M${wire.x + 4} ${wire.y - 3.5}v7l-5-3.500z`
+                  : `M${wire.x - 4} ${wire.y - 3.5}v7l5-3.500z`
+              "
+            />
+          </g>
+        </svg>
+        <template v-for="(lane, i) in lanes" :key="lane.offset">
+          <HerePanel
+            v-if="lane.offset === 0 && facts"
+            :ref="(panel) => (here = panel as InstanceType<typeof HerePanel> | null)"
+            class="column"
+            :style="{ left: `${columns[i]?.left}px`, width: `${columns[i]?.width}px` }"
+            :facts="facts"
+            :chosen="state.fields.value"
+            :lit="lit"
+            :cursor="cursor"
+            @follow="state.follow"
+            @hover="(field) => (hovered = field)"
+            @scroll="(top) => (hereScroll = top)"
           />
-          <circle
-            v-if="wire.value"
-            :cx="wire.x"
-            :cy="wire.y"
-            r="2.6"
-            :class="{ faint: wire.faint }"
-          />
-          <path
-            v-else
-            class="head"
-            :class="{ faint: wire.faint }"
-            :d="
-              wire.back
-                ? `M${wire.x + 4} ${wire.y - 3.5}v7l-5-3.500z`
-                : `M${wire.x - 4} ${wire.y - 3.5}v7l5-3.500z`
+          <LaneList
+            v-else-if="lane.offset !== 0"
+            :ref="(list) => bind(lane.offset, list)"
+            class="column"
+            :style="{ left: `${columns[i]?.left}px`, width: `${columns[i]?.width}px` }"
+            :lane="lane"
+            :lit="lit"
+            :chosen="state.fields.value"
+            :cursor="cursor"
+            :wanted="state.filters.get(lane.offset) ?? ''"
+            :beyond="
+              trail
+                ? null
+                : i === 0
+                  ? (road?.back ?? null)
+                  : i === lanes.length - 1
+                    ? (road?.ahead ?? null)
+                    : null
             "
+            @open="state.open"
+            @follow="state.follow"
+            @hover="(field) => (hovered = field)"
+            @unfold="
+              (id) => (state.unfolded.has(id) ? state.unfolded.delete(id) : state.unfolded.add(id))
+            "
+            @group="
+              (key) => (state.closed.has(key) ? state.closed.delete(key) : state.closed.add(key))
+            "
+            @scroll="(top) => scrolls.set(lane.offset, top)"
+            @filter="(text) => state.filters.set(lane.offset, text)"
+            @reach="(by) => state.reach(lane.offset < 0 ? 'back' : 'ahead', by)"
           />
-        </g>
-      </svg>
-      <template v-for="(lane, i) in lanes" :key="lane.offset">
-        <HerePanel
-          v-if="lane.offset === 0 && facts"
-          :ref="(panel) => (here = panel as InstanceType<typeof HerePanel> | null)"
-          class="column"
-          :style="{ left: `${columns[i]?.left}px`, width: `${columns[i]?.width}px` }"
-          :facts="facts"
-          :chosen="state.fields.value"
-          :lit="lit"
-          :cursor="cursor"
-          @follow="state.follow"
-          @hover="(field) => (hovered = field)"
-          @scroll="(top) => (hereScroll = top)"
-        />
-        <LaneList
-          v-else-if="lane.offset !== 0"
-          :ref="(list) => bind(lane.offset, list)"
-          class="column"
-          :style="{ left: `${columns[i]?.left}px`, width: `${columns[i]?.width}px` }"
-          :lane="lane"
-          :lit="lit"
-          :chosen="state.fields.value"
-          :cursor="cursor"
-          :wanted="state.filters.get(lane.offset) ?? ''"
-          :beyond="
-            trail
-              ? null
-              : i === 0
-                ? (road?.back ?? null)
-                : i === lanes.length - 1
-                  ? (road?.ahead ?? null)
-                  : null
-          "
-          @open="state.open"
-          @follow="state.follow"
-          @hover="(field) => (hovered = field)"
-          @unfold="
-            (id) => (state.unfolded.has(id) ? state.unfolded.delete(id) : state.unfolded.add(id))
-          "
-          @group="
-            (key) => (state.closed.has(key) ? state.closed.delete(key) : state.closed.add(key))
-          "
-          @scroll="(top) => scrolls.set(lane.offset, top)"
-          @filter="(text) => state.filters.set(lane.offset, text)"
-          @reach="(by) => state.reach(lane.offset < 0 ? 'back' : 'ahead', by)"
-        />
-      </template>
-      <button
-        v-for="label in labels"
-        :key="label.link.id"
-        class="crossing"
-        :class="{ on: state.shownLink.value === label.link.id && state.dock.value === 'code' }"
-        :style="{ left: `${label.left}px`, top: `${label.y}px`, width: `${gutter - 8}px` }"
-        :title="`${label.link.label}\n${label.by}\nShow the code`"
-        :data-link="label.link.id"
-        @click="state.show(label.link.id)"
-      >
-        <b v-if="trail" class="mono">{{ label.text }}</b>
-        <span v-else>{{ label.text }}</span>
-      </button>
+        </template>
+        <button
+          v-for="label in labels"
+          :key="label.link.id"
+          class="crossing"
+          :class="{ on: state.shownLink.value === label.link.id && state.dock.value === 'code' }"
+          :style="{ left: `${label.left}px`, top: `${label.y}px`, width: `${gutter - 8}px` }"
+          :title="`${label.link.label}\n${label.by}\nShow the code`"
+          :data-link="label.link.id"
+          @click="state.show(label.link.id)"
+        >
+          <b v-if="trail" class="mono">{{ label.text }}</b>
+          <span v-else>{{ label.text }}</span>
+        </button>
+      </div>
     </div>
   </div>
 </template>
 
 <style scoped>
+.frame {
+  position: relative;
+  height: 100%;
+  min-height: 0;
+}
+.edge {
+  position: absolute;
+  z-index: 3;
+  bottom: 12px;
+  padding: 4px 12px;
+  font-size: 11px;
+  font-weight: 600;
+  color: var(--sign-ink);
+  background: var(--sign);
+}
+.edge.back {
+  left: 0;
+  border-radius: 0 3px 3px 0;
+}
+.edge.ahead {
+  right: 0;
+  border-radius: 3px 0 0 3px;
+}
 .map {
   position: relative;
   overflow: auto hidden;

@@ -24,7 +24,7 @@ onMounted(() => load(() => api.catalog({ kind: ['report'], limit: 30 })))
           <span>
             <b>{{ row.title }}</b>
             <small
-              >{{ row.owner }} · {{ plural(row.columns, 'element') }} ·
+              >{{ row.owner }}, {{ plural(row.columns, 'element') }},
               {{ plural(row.back, 'dataset') }} behind it</small
             >
           </span>

@@ -101,11 +101,14 @@ export function layLane(offset: number, datasets: DatasetBrief[], choice: LaneCh
 export interface Places {
   fields: Map<number, number>
   datasets: Map<number, number>
+  /** The row that stands for the columns that are folded away. */
+  folds: Map<number, number>
 }
 
 export function placesIn(lane: LaneLayout): Places {
   const fields = new Map<number, number>()
   const datasets = new Map<number, number>()
+  const folds = new Map<number, number>()
   lane.items.forEach((item, i) => {
     if (item.type !== 'card') return
     const top = lane.tops[i] ?? 0
@@ -113,8 +116,14 @@ export function placesIn(lane: LaneLayout): Places {
     item.rows.forEach((field, row) => {
       fields.set(field.id, top + HEIGHT.head + row * HEIGHT.row + HEIGHT.row / 2)
     })
+    if (item.folded > 0 && item.rows.length) {
+      folds.set(
+        item.dataset.id,
+        top + HEIGHT.head + item.rows.length * HEIGHT.row + HEIGHT.fold / 2,
+      )
+    }
   })
-  return { fields, datasets }
+  return { fields, datasets, folds }
 }
 
 /** Links as they are drawn: in the dataset view the many links between two datasets are one. */
@@ -149,6 +158,13 @@ export function apart<T extends { y: number }>(labels: T[], distance: number): T
     last = y
     return { ...label, y }
   })
+}
+
+/** The pipeline of a job, or what else does it, in one short word. */
+export function shortName(by: string): string {
+  if (by.includes('/')) return by.split('/').at(-1) ?? by
+  const parts = by.split('.')
+  return parts.length > 2 ? (parts[0] ?? by) : 'view'
 }
 
 /** `nightly.core.tickets` → `nightly ▸ core.tickets`. Places of files are left as they are. */

@@ -68,11 +68,16 @@ const groups = computed(() => {
   const found = new Map<string, CatalogPage['items']>()
   for (const row of rows.value) {
     const place =
-      row.kind === 'report' ? `reports · ${row.container}` : row.container.replaceAll('.', ' · ')
+      row.kind === 'report' ? `reports / ${row.container}` : row.container.replaceAll('.', ' / ')
     found.set(place, [...(found.get(place) ?? []), row])
   }
   return [...found]
 })
+function flow(row: CatalogPage['items'][number]): string {
+  const parts = [`${row.back} back`, `${row.ahead} ahead`]
+  if (row.reports) parts.push(plural(row.reports, 'report'))
+  return parts.join(', ')
+}
 const anyChosen = computed(() => words.value !== '' || FACETS.some((facet) => chosen(facet).length))
 </script>
 
@@ -144,9 +149,7 @@ const anyChosen = computed(() => words.value !== '' || FACETS.some((facet) => ch
             class="fact flow"
             :title="`${row.back} datasets behind, ${row.ahead} ahead, ${row.reports} reports`"
           >
-            {{ row.back }} back · {{ row.ahead }} ahead<template v-if="row.reports">
-              · {{ plural(row.reports, 'report') }}</template
-            >
+            {{ flow(row) }}
           </span>
         </RouterLink>
       </section>

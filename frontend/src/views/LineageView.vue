@@ -46,7 +46,7 @@ function walk(lanes: number, rows: number) {
 
 function nextStep(by: number) {
   const steps = road.value?.steps ?? []
-  const at = steps.findIndex((step) => step.link === state.shownLink.value)
+  const at = steps.findIndex((step) => step.links.includes(state.shownLink.value ?? -1))
   const next = steps[Math.max(0, Math.min(steps.length - 1, at + by))]
   if (next) state.show(next.link)
 }
@@ -92,7 +92,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   <main class="lineage">
     <Teleport to="#page-title">
       <h1 v-if="facts" class="name">
-        <span>{{ facts.container.replaceAll('.', ' · ') }} · </span
+        <span>{{ facts.container.replaceAll('.', ' / ') }} / </span
         >{{ facts.kind === 'report' ? facts.title : facts.name.split('.').at(-1) }}
       </h1>
     </Teleport>

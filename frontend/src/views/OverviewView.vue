@@ -70,10 +70,12 @@ jalan load ./pipelines</pre>
       <section>
         <h2>How far it can be trusted</h2>
         <dl>
-          <dt>statements with a data flow, all followed to their columns</dt>
-          <dd>{{ count(data.statements_followed) }}</dd>
-          <dt>of all statements read</dt>
-          <dd>{{ count(data.statements) }}</dd>
+          <dt>statements read, with a data flow</dt>
+          <dd>{{ count(data.statements_followed) }} of {{ count(data.statements) }}</dd>
+          <dt>places in them not read, or guessed</dt>
+          <dd>
+            {{ count((data.diagnostic_counts.error ?? 0) + (data.diagnostic_counts.warning ?? 0)) }}
+          </dd>
           <dt>columns of what is written, with a source that is known</dt>
           <dd>{{ count(data.columns_traced) }} of {{ count(data.columns_traceable) }}</dd>
           <dt>named somewhere but never scanned</dt>

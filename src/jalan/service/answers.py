@@ -75,9 +75,13 @@ class Beyond(BaseModel):
 
 
 class Step(BaseModel):
-    """One step of a trail: the code that carries values into a field."""
+    """One step of a trail: the code that carries values into a field.
+
+    links: all that this code carries into it; ``link`` is the one named first in the text.
+    """
 
     link: int
+    links: list[int]
     source: str
     target: str
     place: str

@@ -146,7 +146,7 @@ def _rank(short: str, title: str, full: str, words: list[str]) -> int | None:
 
 
 def _path_of(info: DatasetInfo) -> str:
-    return f"{info.namespace.removeprefix('postgres://')} · {info.name if info.kind != 'report' else info.title}"
+    return f"{info.namespace.removeprefix('postgres://')}/{info.name if info.kind != 'report' else info.title}"
 
 
 # --- catalog ---------------------------------------------------------------------------------------------

@@ -96,22 +96,25 @@ def _trail_lanes(snapshot: Snapshot, focus: int, back: Ints, ahead: Ints, carrie
 
 
 def _steps(snapshot: Snapshot, carried: Ints, placed: dict[int, int]) -> list[Step]:
+    """One step for each field on the trail and each text that writes it, from the sources to the reports."""
     graph = snapshot.graph
-    found = []
+    together: dict[tuple[int, int], list[int]] = {}
     for link in carried.tolist():
-        source, target = int(graph.sources[link]), int(graph.targets[link])
-        info = snapshot.links[link]
-        definition = snapshot.definitions[info.definition]
+        together.setdefault((int(graph.targets[link]), snapshot.links[link].definition), []).append(link)
+    found = []
+    for (target, definition_id), links in together.items():
+        first = min(links, key=lambda link: snapshot.links[link].spans[0])
+        info, definition = snapshot.links[first], snapshot.definitions[definition_id]
         step = Step(
             link=info.id,
-            source=snapshot.node_label(source),
+            links=[snapshot.links[link].id for link in links],
+            source=", ".join(sorted(snapshot.node_label(int(graph.sources[link])) for link in links)),
             target=snapshot.node_label(target),
             place=definition.place,
             line=definition.line(info.spans[0][0]),
         )
-        key = (placed.get(snapshot.node_dataset(target), 0), placed.get(snapshot.node_dataset(source), 0))
-        found.append((key, step))
-    found.sort(key=lambda pair: (pair[0], pair[1].target, pair[1].source))
+        found.append(((placed.get(snapshot.node_dataset(target), 0), step.target, step.place), step))
+    found.sort(key=lambda pair: pair[0])
     return [step for _, step in found]
 
 
