@@ -1,16 +1,23 @@
-"""What all tests share: a PostgreSQL cluster of their own, and fresh databases in it."""
+"""What all tests share: a PostgreSQL cluster of their own, fresh databases in it, and the demo loaded once."""
 
 import os
 import uuid
 from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 import psycopg
 import pytest
+from sqlalchemy import Engine
 
+from jalan.demo import scenario
 from jalan.demo.cluster import Cluster
+from jalan.demo.start import fill_store
+from jalan.store.database import migrate, open_store
 
 ROOT = Path(__file__).resolve().parent.parent
+SMALL = 0.03  # a thirtieth of the demo's rows: every case is in it, and the pipeline runs in a second
 
 
 @pytest.fixture(scope="session")
@@ -25,16 +32,52 @@ def cluster() -> Iterator[Cluster]:
 
 def admin(cluster: Cluster, database: str = "postgres") -> psycopg.Connection:
     """Open a plain connection that commits each statement."""
-    url = cluster.url(database).replace("+psycopg", "")
-    return psycopg.connect(url, autocommit=True)
+    return scenario.connect(cluster, database)
+
+
+@contextmanager
+def fresh_database(cluster: Cluster) -> Iterator[str]:
+    """Make an empty database, dropped at the end."""
+    name = f"t_{uuid.uuid4().hex[:12]}"
+    with admin(cluster) as connection:
+        connection.execute(f'create database "{name}"')
+    try:
+        yield name
+    finally:
+        with admin(cluster) as connection:
+            connection.execute(f'drop database "{name}" with (force)')
 
 
 @pytest.fixture(scope="module")
 def database(cluster: Cluster) -> Iterator[str]:
-    """The name of an empty database that is dropped afterwards."""
-    name = f"t_{uuid.uuid4().hex[:12]}"
-    with admin(cluster) as connection:
-        connection.execute(f'create database "{name}"')
-    yield name
-    with admin(cluster) as connection:
-        connection.execute(f'drop database "{name}" with (force)')
+    """The name of an empty database."""
+    with fresh_database(cluster) as name:
+        yield name
+
+
+@pytest.fixture
+def store(cluster: Cluster) -> Iterator[Engine]:
+    """An empty store at the newest version."""
+    with fresh_database(cluster) as name:
+        engine = open_store(cluster.url(name))
+        migrate(engine)
+        yield engine
+        engine.dispose()
+
+
+@dataclass(frozen=True)
+class Demo:
+    """The demo, small, and a store with all of it."""
+
+    cluster: Cluster
+    engine: Engine
+
+
+@pytest.fixture(scope="session")
+def demo(cluster: Cluster) -> Iterator[Demo]:
+    """The demo with few rows, scanned and loaded."""
+    names = scenario.build(cluster, scale=SMALL, say=lambda message: None)
+    with fresh_database(cluster) as name:
+        engine = fill_store(cluster, names, cluster.url(name))
+        yield Demo(cluster, engine)
+        engine.dispose()

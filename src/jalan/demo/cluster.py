@@ -25,6 +25,7 @@ class Cluster:
 
     def __init__(self, directory: Path, durable: bool = True) -> None:
         self.directory = directory.resolve()
+        self.directory.mkdir(parents=True, exist_ok=True)
         self.durable = durable
         self.as_root = os.geteuid() == 0
         self.started_here = False
@@ -47,7 +48,6 @@ class Cluster:
 
     def start(self) -> None:
         """Make the cluster if there is none and start it if it does not run."""
-        self.directory.mkdir(parents=True, exist_ok=True)
         if not self._exists():
             self._initialise()
         if self._run("pg_ctl", "status", "-D", str(self.place), check=False).returncode == 0:

@@ -1,5 +1,6 @@
 """Builds the demo's real databases in a cluster and runs its pipeline in them."""
 
+import hashlib
 from collections.abc import Callable
 from pathlib import Path
 
@@ -24,27 +25,22 @@ def connect(cluster: Cluster, database: str) -> psycopg.Connection:
     return psycopg.connect(cluster.url(database).replace("+psycopg", ""), autocommit=True)
 
 
-def database_exists(cluster: Cluster, name: str) -> bool:
-    """Whether the cluster has this database."""
-    with connect(cluster, "postgres") as connection:
-        query = "select 1 from pg_database where datname = %s"
-        return connection.execute(query, (name,)).fetchone() is not None
+def build(cluster: Cluster, scale: float = 1.0, say: Say = print) -> tuple[str, ...]:
+    """Make the three databases with their data; returns their names.
 
-
-def build(cluster: Cluster, scale: float = 1.0, prefix: str = "", say: Say = print) -> dict[str, str]:
-    """Make the three databases with their data; returns their names. ``prefix`` keeps copies apart.
-
-    The warehouse comes last and gets a mark when it is complete, so that a build that was cut short is begun anew.
+    The warehouse comes last and gets a mark when it is complete, so that a build that was cut short is begun anew,
+    as is one of an older version of the scenario.
     """
-    names = {name: prefix + name for name in (*SOURCES, WAREHOUSE)}
-    if _complete(cluster, names[WAREHOUSE]):
-        _point_servers(cluster, names)
+    mark = _fingerprint(scale)
+    names = (*SOURCES, WAREHOUSE)
+    if _mark_of(cluster, WAREHOUSE) == mark:
+        _point_servers(cluster)
         return names
     with connect(cluster, "postgres") as connection:
-        for name in names.values():
+        for name in names:
             connection.execute(f'drop database if exists "{name}" with (force)')
             connection.execute(f'create database "{name}"')
-    with connect(cluster, names["harbour"]) as harbour, connect(cluster, names["ticketing"]) as ticketing:
+    with connect(cluster, "harbour") as harbour, connect(cluster, "ticketing") as ticketing:
         harbour.execute((HERE / "databases" / "harbour.sql").read_text())
         ticketing.execute((HERE / "databases" / "ticketing.sql").read_text())
         with harbour.transaction(), ticketing.transaction():
@@ -52,15 +48,13 @@ def build(cluster: Cluster, scale: float = 1.0, prefix: str = "", say: Say = pri
         for connection in (harbour, ticketing):
             connection.execute("analyze")
     say(f"made {made:,} rows in harbour and ticketing")
-    with connect(cluster, names[WAREHOUSE]) as warehouse:
+    with connect(cluster, WAREHOUSE) as warehouse:
         text = (HERE / "databases" / "strait.sql").read_text()
-        for name in SOURCES:
-            text = text.replace(f"dbname '{name}'", f"dbname '{names[name]}'")
         for word, value in (("host", "127.0.0.1"), ("port", cluster.port), ("password", cluster.password)):
             text = text.replace(f"{{{word}}}", str(value))
         warehouse.execute(text)
         run_pipeline(warehouse, say)
-        warehouse.execute(f"comment on database \"{names[WAREHOUSE]}\" is 'complete'")
+        warehouse.execute(f"comment on database \"{WAREHOUSE}\" is '{mark}'")
     return names
 
 
@@ -79,17 +73,23 @@ def run_pipeline(warehouse: psycopg.Connection, say: Say = print) -> None:
     say(f"ran {len(pipeline_files())} files of the nightly pipeline")
 
 
-def _complete(cluster: Cluster, warehouse: str) -> bool:
-    if not database_exists(cluster, warehouse):
-        return False
+def _fingerprint(scale: float) -> str:
+    """What the databases are made from, as one word."""
+    digest = hashlib.sha256(str(scale).encode())
+    for path in sorted([*HERE.glob("databases/*"), *PIPELINES.rglob("*.*"), HERE / "generate.py"]):
+        digest.update(path.read_bytes())
+    return f"demo {digest.hexdigest()[:16]}"
+
+
+def _mark_of(cluster: Cluster, warehouse: str) -> str | None:
     with connect(cluster, "postgres") as connection:
         query = "select shobj_description(oid, 'pg_database') from pg_database where datname = %s"
         row = connection.execute(query, (warehouse,)).fetchone()
-        return row is not None and row[0] == "complete"
+        return None if row is None else row[0]
 
 
-def _point_servers(cluster: Cluster, names: dict[str, str]) -> None:
+def _point_servers(cluster: Cluster) -> None:
     """Tell the foreign servers the port of today: it may be another one than when they were made."""
-    with connect(cluster, names[WAREHOUSE]) as warehouse:
+    with connect(cluster, WAREHOUSE) as warehouse:
         for name in SOURCES:
             warehouse.execute(f"alter server {name} options (set port '{cluster.port}')")

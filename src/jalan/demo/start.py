@@ -21,12 +21,12 @@ KNOWN_AS = "islands:5432"  # the server's name in the catalogue, whatever port i
 WANTED_PORT = 8400
 
 
-def fill_store(cluster: Cluster, names: dict[str, str], store: str) -> Engine:
+def fill_store(cluster: Cluster, databases: tuple[str, ...], store: str) -> Engine:
     """Make the store in the cluster, scan the demo's databases and load its repository."""
     create_database(store)
     engine = open_store(store)
     migrate(engine)
-    for database in names.values():
+    for database in databases:
         scan(engine, cluster.url(database).replace("+psycopg", ""), known_as=KNOWN_AS)
     load(engine, scenario.REPOSITORY, name="ferry")
     return engine
@@ -79,8 +79,8 @@ def main() -> int:
         return 1
     try:
         say(f"PostgreSQL runs on 127.0.0.1:{cluster.port}, its data in {cluster.place}")
-        names = scenario.build(cluster, say=say)
-        engine = fill_store(cluster, names, cluster.url("jalan"))
+        databases = scenario.build(cluster, say=say)
+        engine = fill_store(cluster, databases, cluster.url("jalan"))
         port = _free_port(arguments.port)
         say(f"Jalan is at http://127.0.0.1:{port} (Ctrl-C stops it and PostgreSQL)")
         serve(engine, arguments.frontend, port)

@@ -31,19 +31,13 @@ def overview(snapshot: Snapshot, session: Session) -> Overview:
             .join(Definition)
             .where(Definition.valid_to.is_(None))
             .group_by(Statement.kind)
-        )
-        .tuples()
-        .all()
+        ).all()
     )
     traced, traceable = _traced(snapshot)
     diagnostics = _diagnostics(session)
-    counted = (
-        session.execute(
-            select(Diagnostic.level, func.count()).where(Diagnostic.valid_to.is_(None)).group_by(Diagnostic.level)
-        )
-        .tuples()
-        .all()
-    )
+    counted = session.execute(
+        select(Diagnostic.level, func.count()).where(Diagnostic.valid_to.is_(None)).group_by(Diagnostic.level)
+    ).all()
     return Overview(
         systems=_systems(snapshot, session),
         datasets=dict(Counter(d.kind for d in live)),
@@ -115,9 +109,7 @@ def _diagnostics(session: Session) -> list[DiagnosticFact]:
         .join(Definition)
         .where(Diagnostic.valid_to.is_(None), Definition.valid_to.is_(None))
     )
-    rows = sorted(
-        session.execute(query).tuples(), key=lambda row: (_LEVELS[row[0].level], row[1].place, row[0].start)
-    )
+    rows = sorted(session.execute(query), key=lambda row: (_LEVELS[row[0].level], row[1].place, row[0].start))
     return [
         DiagnosticFact(
             level=found.level,

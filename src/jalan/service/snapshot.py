@@ -119,7 +119,7 @@ class Snapshot:
         )
         if self.as_of is not None:
             query = query.where(Dataset.first_seen <= self.as_of)
-        for dataset, system, container in session.execute(query).tuples():
+        for dataset, system, container in session.execute(query):
             self.dataset_at[dataset.id] = len(self.datasets)
             self.datasets.append(_dataset_info(dataset, system, container))
         fields = select(Field).order_by(Field.dataset_id, Field.ordinal, Field.id)
@@ -140,13 +140,13 @@ class Snapshot:
     def _read_definitions(self, session: Session) -> None:
         query = select(Definition, Job.name).outerjoin(Job, Job.id == Definition.job_id)
         query = query.where(*_valid(Definition, self.as_of))
-        for row, job in session.execute(query).tuples():
+        for row, job in session.execute(query):
             self.definitions[row.id] = DefinitionInfo(
                 row.id, row.kind, row.place, job, row.version, row.valid_from, row.text, row.first_line
             )
         statements = select(Statement.id, Statement.start, Statement.end).join(Definition)
         statements = statements.where(*_valid(Definition, self.as_of))
-        self.statements = {id_: (start, end) for id_, start, end in session.execute(statements).tuples()}
+        self.statements = {id_: (start, end) for id_, start, end in session.execute(statements)}
 
     def _read_links(self, session: Session) -> Dependencies:
         query = select(

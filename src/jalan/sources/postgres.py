@@ -146,7 +146,7 @@ def read_database(url: str, progress: Callable[[str, int, int], None] | None = N
 
 def _read(connection: Connection, url: URL, tell: Callable[[str, int, int], None]) -> ScannedDatabase:
     def rows(query: str) -> list[Any]:
-        return list(connection.execute(text(query)).tuples())
+        return list(connection.execute(text(query)))
 
     tell("schemas", 0, 4)
     schemas = dict(rows(_SCHEMAS))

@@ -1,0 +1,22 @@
+# The two commands of this project. Both work on a fresh machine and again at once the second time.
+
+.PHONY: demo test bench pictures clean
+
+demo: ## install what is missing, build, start the databases, serve the demo
+	@scripts/setup.sh
+	@exec .venv/bin/python -m jalan.demo.start
+
+test: ## lint, types, import contracts, core, store, web, browser
+	@scripts/setup.sh --tests
+	@scripts/test.sh
+
+bench: ## speed, beside real references, in one run
+	@scripts/setup.sh --tests
+	@.venv/bin/python bench/extract.py
+
+pictures: ## refresh docs/screenshots from the demo data
+	@scripts/setup.sh --tests
+	@.venv/bin/python -m tools.pictures
+
+clean: ## remove what was installed and built here; the demo's databases too
+	rm -rf .venv .jalan frontend/node_modules frontend/dist

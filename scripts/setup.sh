@@ -1,0 +1,72 @@
+#!/usr/bin/env bash
+# Brings a machine to where the demo can start (with --tests: where the tests can run). Skips what is there.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+umask 022
+
+with_tests=no
+[ "${1:-}" = "--tests" ] && with_tests=yes
+
+say() { printf 'setup: %s\n' "$*"; }
+fail() {
+  printf 'setup: %s\n' "$*" >&2
+  exit 1
+}
+
+python=
+for candidate in python3.11 python3; do
+  if "$candidate" -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
+    python=$candidate
+    break
+  fi
+done
+
+# --- system packages ---
+packages=()
+[ -n "$python" ] || packages+=(python3)
+[ -n "$python" ] && "$python" -c 'import ensurepip' 2>/dev/null || packages+=(python3-venv)
+compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || command -v initdb >/dev/null || packages+=(postgresql)
+if [ $with_tests = yes ]; then
+  command -v chromium >/dev/null || packages+=(chromium)
+  command -v chromedriver >/dev/null || packages+=(chromium-driver)
+fi
+if [ ${#packages[@]} -gt 0 ]; then
+  if [ "$(id -u)" != 0 ]; then
+    fail "these Debian packages are missing: ${packages[*]}. Install them: sudo apt-get install ${packages[*]}"
+  fi
+  command -v apt-get >/dev/null || fail "these packages are missing and there is no apt-get: ${packages[*]}"
+  say "installing ${packages[*]}"
+  export DEBIAN_FRONTEND=noninteractive
+  apt-get update -qq
+  apt-get install -y -qq --no-install-recommends "${packages[@]}" >/dev/null
+  [ -n "$python" ] || python=python3
+fi
+command -v node >/dev/null || fail "Node 20 or newer is missing"
+node -e 'process.exit(Number(process.versions.node.split(".")[0]) < 20 ? 1 : 0)' ||
+  fail "Node 20 or newer is needed, this is $(node --version)"
+
+# --- Python packages ---
+wanted=$(cat requirements/dev.txt requirements/uv.txt pyproject.toml | sha256sum | cut -d' ' -f1)
+if [ "$(cat .venv/.installed 2>/dev/null || true)" != "$wanted" ]; then
+  say "installing Python packages into .venv"
+  [ -x .venv/bin/python ] && .venv/bin/python -c 'import pip' 2>/dev/null || "$python" -m venv --clear .venv
+  .venv/bin/python -m pip install --quiet --require-hashes -r requirements/uv.txt
+  VIRTUAL_ENV="$PWD/.venv" .venv/bin/uv pip install --quiet --require-hashes -r requirements/dev.txt
+  VIRTUAL_ENV="$PWD/.venv" .venv/bin/uv pip install --quiet --no-deps --editable .
+  echo "$wanted" >.venv/.installed
+fi
+
+# --- the front end ---
+wanted=$(sha256sum frontend/package-lock.json | cut -d' ' -f1)
+if [ "$(cat frontend/node_modules/.installed 2>/dev/null || true)" != "$wanted" ]; then
+  say "installing npm packages"
+  (cd frontend && npm ci --silent --no-fund --no-audit)
+  echo "$wanted" >frontend/node_modules/.installed
+fi
+newest=$(find frontend/src frontend/public frontend/index.html frontend/vite.config.ts frontend/package-lock.json \
+  -type f -printf '%T@\n' | sort -n | tail -n 1)
+if [ ! -f frontend/dist/index.html ] || [ "$(cat frontend/dist/.built 2>/dev/null || true)" != "$newest" ]; then
+  say "building the front end"
+  (cd frontend && npm run --silent build -- --logLevel warn)
+  echo "$newest" >frontend/dist/.built
+fi
