@@ -3,7 +3,8 @@
 import psycopg
 
 _USED = """
-    select case when t.relpersistence = 't' then '' else n.nspname || '.' end || t.relname, a.attname
+    select case when t.relpersistence = 't' then '' else n.nspname || '.' end || t.relname,
+           a.attname
     from pg_depend d
     join pg_rewrite r on r.oid = d.objid
     join pg_class t on t.oid = d.refobjid
@@ -14,7 +15,8 @@ _USED = """
 """
 
 _COLUMNS = """
-    select case when c.relpersistence = 't' then '' else n.nspname || '.' end || c.relname, array_agg(a.attname::text order by a.attnum)
+    select case when c.relpersistence = 't' then '' else n.nspname || '.' end || c.relname,
+           array_agg(a.attname::text order by a.attnum)
     from pg_class c join pg_namespace n on n.oid = c.relnamespace
     join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
     where c.relkind in ('r', 'v', 'm', 'f', 'p') and n.nspname not in ('pg_catalog', 'information_schema')
@@ -23,7 +25,10 @@ _COLUMNS = """
 
 
 def used_columns(connection: psycopg.Connection, view: str) -> set[tuple[str, str]]:
-    """Return (schema.table, column), or (table, column) of a temporary table, of every column that the view's rule depends on."""
+    """Return (schema.table, column) of every column that the view's rule depends on.
+
+    A temporary table has no schema here.
+    """
     return set(connection.execute(_USED, (view,)).fetchall())
 
 

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import ClassVar
 
 from jalan.lineage.extraction import FILTER, IDENTITY, JOIN
-from jalan.lineage.flows import carry, merge
+from jalan.lineage.flows import carry, copy_flow, merge
 from jalan.lineage.relations import RelationResolver
 from jalan.lineage.scope import Entry, Flow, Made, Relation, Scope
 from jalan.lineage.tables import Table
@@ -153,7 +153,8 @@ class ChangeResolver(RelationResolver):
                 carry(written.rows, made.values, JOIN)
         # The values as they were to be inserted, before any assignment below adds to the columns.
         proposed: dict[str, str | Made] = {
-            name: Made(name, dict(made.values), dict(made.conditions), made.span) for name, made in given.items()
+            name: Made(name, copy_flow(made.values), copy_flow(made.conditions), made.span)
+            for name, made in given.items()
         }
         for name in table_columns(written):
             proposed.setdefault(name, Made(name, {}, {}, (conflict.start, conflict.end)))

@@ -33,9 +33,9 @@ def merge(target: Flow, source: Flow) -> None:
     for key, spans in source.items():
         present = target.get(key)
         if present is None:
-            target[key] = list(spans)
-        elif present != spans:
-            present += [span for span in spans if span not in present]
+            target[key] = dict(spans)
+        else:
+            present.update(spans)
 
 
 def carry(target: Flow, source: Flow, how: str) -> None:
@@ -46,9 +46,14 @@ def carry(target: Flow, source: Flow, how: str) -> None:
         key = (table, column, used)
         present = target.get(key)
         if present is None:
-            target[key] = list(spans)
-        elif present != spans:
-            present += [span for span in spans if span not in present]
+            target[key] = dict(spans)
+        else:
+            present.update(spans)
+
+
+def copy_flow(flow: Flow) -> Flow:
+    """Return a flow that can be added to without touching the first."""
+    return {key: dict(spans) for key, spans in flow.items()}
 
 
 class FlowCollector:
@@ -163,9 +168,12 @@ class FlowCollector:
             table = found.entry.key or found.entry.name
             if named and column != "*":
                 self.uses.add((table, column))
-            spans = values.setdefault((table, column, how), [])
-            if span not in spans:
-                spans.append(span)
+            key = (table, column, how)
+            spans = values.get(key)
+            if spans is None:
+                values[key] = {span: None}
+            else:
+                spans[span] = None
         else:
             if named and column.stands_for:
                 self.uses.update(column.stands_for)

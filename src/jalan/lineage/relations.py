@@ -1,7 +1,7 @@
 """Queries to relations: FROM, select lists, grouping, set operations, common table expressions."""
 
 from jalan.lineage.extraction import FILTER, GROUP_BY, IDENTITY, JOIN, SORT, TRANSFORMATION, Span
-from jalan.lineage.flows import FlowCollector, carry, merge
+from jalan.lineage.flows import FlowCollector, carry, copy_flow, merge
 from jalan.lineage.naming import output_name
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
 from jalan.lineage.tables import TableState
@@ -372,10 +372,10 @@ class RelationResolver(FlowCollector):
             renamed = columns + list(table.columns[len(columns) :])
             pairs = list(zip(renamed, table.columns, strict=False))
             entry.columns = dict(pairs)
-            entry.order = list(pairs)
+            entry.order = pairs
         else:
             entry.columns = table.lookup  # type: ignore[assignment]
-            entry.order = [(column, column) for column in table.columns]
+            entry.order = table.pairs
         return entry
 
     def _function(self, item: tree.FunctionSource, scope: Scope, rows: Flow) -> Entry:
@@ -527,13 +527,9 @@ def _entry_of(found: Relation, alias: str, columns: list[str] | None) -> Entry:
 
 def _copy(found: Relation) -> Relation:
     columns = [
-        Made(made.name, _copy_flow(made.values), _copy_flow(made.conditions), made.span) for made in found.columns
+        Made(made.name, copy_flow(made.values), copy_flow(made.conditions), made.span) for made in found.columns
     ]
-    return Relation(columns, _copy_flow(found.rows), {}, list(found.open))
-
-
-def _copy_flow(flow: Flow) -> Flow:
-    return {key: list(spans) for key, spans in flow.items()}
+    return Relation(columns, copy_flow(found.rows), {}, list(found.open))
 
 
 def _unite(target: Relation, other: Relation) -> None:

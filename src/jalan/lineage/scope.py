@@ -1,14 +1,15 @@
 """Scopes: what the names in one query can stand for. A scope is asked for a name and answers with the columns
 it stands for, or with nothing."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from jalan.lineage.extraction import Span
 from jalan.sql import tree
 
 Key = tuple[str, str, str]
-Flow = dict[Key, list[Span]]
-"""(table, column, how) → where that column is named."""
+Flow = dict[Key, dict[Span, None]]
+"""(table, column, how) → where that column is named, each place once and in order."""
 
 
 @dataclass(slots=True, eq=False)
@@ -53,7 +54,7 @@ class Entry:
     parts: tuple[str, ...]
     key: str | None
     columns: dict[str, "str | Made"]
-    order: list[tuple[str, "str | Made"]]
+    order: Sequence[tuple[str, "str | Made"]]
     open: list["Entry"] = field(default_factory=list)
     hidden: set[str] = field(default_factory=set)
 

@@ -210,4 +210,8 @@ def _output(made: Made) -> Output:
 
 def sources(flow: Flow) -> list[Source]:
     """Return a flow as the stable face shows it."""
-    return [Source(table, column, how, spans[0], tuple(spans)) for (table, column, how), spans in flow.items()]
+    found = []
+    for (table, column, how), places in flow.items():
+        spans = tuple(places)
+        found.append(Source(table, column, how, spans[0], spans))
+    return found

@@ -10,12 +10,14 @@ Parts = tuple[str, ...]
 class Table:
     """A table with its columns in order; ``lookup`` finds a column by its name as folded in the text.
 
-    columns is None while they are not known."""
+    columns is None while they are not known. pairs: each column with itself, the order in which a star lists them.
+    """
 
     key: str
     columns: tuple[str, ...] | None
     lookup: dict[str, str]
     temporary: bool = False
+    pairs: tuple[tuple[str, str], ...] = ()
 
 
 def make_table(key: str, columns: Sequence[str] | None, temporary: bool = False) -> Table:
@@ -25,7 +27,7 @@ def make_table(key: str, columns: Sequence[str] | None, temporary: bool = False)
     lookup = {name: name for name in columns}
     for name in columns:
         lookup.setdefault(name.lower(), name)
-    return Table(key, tuple(columns), lookup, temporary)
+    return Table(key, tuple(columns), lookup, temporary, tuple([(name, name) for name in columns]))
 
 
 def split_key(key: str) -> Parts:
@@ -76,22 +78,39 @@ class TableState:
 
     def __init__(self, known: KnownTables, search_path: Iterable[str]) -> None:
         self._known = known
-        self.search_path = tuple(search_path)
+        self._search_path = tuple(search_path)
         self._made: dict[Parts, Table] = {}
         self._unknown: dict[Parts, Table] = {}
+        self._found: dict[Parts, Table] = {}
+
+    @property
+    def search_path(self) -> Parts:
+        """The schemas in which unqualified names are looked up, in order."""
+        return self._search_path
+
+    @search_path.setter
+    def search_path(self, schemas: Parts) -> None:
+        self._search_path = schemas
+        self._found.clear()
 
     def find(self, parts: Parts) -> Table:
         """Return the table; one that nobody knows comes back without columns, under its name as written.
 
         Unqualified names are looked up among temporary tables, then along the search path.
         """
+        table = self._found.get(parts)
+        if table is None:
+            table = self._found[parts] = self._look_up(parts)
+        return table
+
+    def _look_up(self, parts: Parts) -> Table:
         made = self._made.get(parts)
         if made is not None:
             return made
         candidates = [parts]
         if len(parts) == 1:
-            candidates = [(schema, parts[0]) for schema in self.search_path] + candidates
-        elif len(parts) == 2 and parts[0] in self.search_path:
+            candidates = [(schema, parts[0]) for schema in self._search_path] + candidates
+        elif len(parts) == 2 and parts[0] in self._search_path:
             candidates.append(parts[1:])
         for candidate in candidates:
             table = self._made.get(candidate) or self._known.find(candidate)
@@ -109,11 +128,13 @@ class TableState:
         if columns is None and before is not None:
             columns = before.columns
         table = self._made[parts] = make_table(key, columns, temporary)
+        self._forget(parts)
         return table
 
     def drop(self, parts: Parts) -> None:
         """Say that the script has dropped this table."""
         self._made.pop(parts, None)
+        self._forget(parts)
 
     def rename(self, parts: Parts, new: Parts) -> tuple[Table, Table]:
         """Say that a table has got another name; returns it as it was and as it is."""
@@ -123,4 +144,13 @@ class TableState:
         key = ".".join(new) if target is None else target.key
         renamed = make_table(key, table.columns, table.temporary)
         self._made[new] = renamed
+        self._forget(parts)
+        self._forget(new)
         return table, renamed
+
+    def _forget(self, parts: Parts) -> None:
+        """Look these names up again: what they stand for has changed."""
+        self._found.pop(parts, None)
+        self._found.pop(parts[-1:], None)
+        for schema in self._search_path:
+            self._found.pop((schema, parts[-1]), None)

@@ -18,6 +18,10 @@ class Storage:
     made_here: bool = True
     renamed: dict[str, str] = field(default_factory=dict)
 
+    def moved(self, name: str | None) -> bool:
+        """Whether what a statement says of the table by this name is not yet what lasts."""
+        return self.intermediate or self.key != name or bool(self.renamed)
+
 
 @dataclass(slots=True, eq=False)
 class _Column:
@@ -42,7 +46,7 @@ def see_through(statements: list[Statement], bindings: list[dict[str, Storage]])
         if not statement.outputs and not statement.row_conditions:
             continue
         bound = bindings[index]
-        if not bound:
+        if not any(storage.moved(name or statement.target) for name, storage in bound.items()):
             _add_links(links, index, statement.target, statement, statement.row_conditions)
             continue
         storage = bound.get("")

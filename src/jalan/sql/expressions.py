@@ -449,7 +449,11 @@ class ExpressionParser(Cursor):
         if kind == WORD and keys[i] in self._reserved:
             if not (keys[i] in _FUNCTION_WORDS and keys[i + 1] == "("):
                 self.fail("an expression")
-        first = self.name()
+        if kind == WORD and self._lower:
+            first = keys[i]
+            self.i = i + 1
+        else:
+            first = self.name()
         key = keys[self.i]
         parts: tuple[str, ...]
         if key != "." and key != "(" and key != "'":

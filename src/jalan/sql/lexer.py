@@ -1,8 +1,9 @@
 """Text to tokens, by one compiled regular expression a dialect.
 
-The expression matches every character of the text, so the pieces that ``findall`` returns lie end to end and
-their offsets are a running sum of their lengths: no match object is made for a token. What a piece is depends
-on its text alone and is looked up in a dictionary; words come back again and again.
+The expression matches every character of the text, a token together with the space before it, so the pieces that
+``findall`` returns lie end to end and their offsets are a running sum of their lengths: no match object is made
+for a token. What a piece is depends on its text alone and is looked up in a dictionary; words come back again and
+again.
 """
 
 import re
@@ -35,24 +36,30 @@ class Tokens:
     ends: list[int]
 
 
-class _Classes(dict[str, tuple[int, str]]):
-    """Piece of text → (kind, key), filled on first sight. Long pieces are not kept: they hardly repeat."""
+Entry = tuple[int, str, int, str]
+"""Kind, key, how much space stands before the token, and the token itself."""
+
+
+class _Classes(dict[str, Entry]):
+    """Piece of text → entry, filled on first sight. Long pieces are not kept: they hardly repeat."""
 
     def __init__(self, dialect: Dialect) -> None:
         super().__init__()
         self._quotes = dict(dialect.identifier_quotes)
 
-    def __missing__(self, text: str) -> tuple[int, str]:
-        entry = self._classify(text)
-        if len(text) <= _CACHED_LENGTH:
+    def __missing__(self, piece: str) -> Entry:
+        text = piece.lstrip()
+        kind, key = self._classify(text) if text else (SKIP, "")
+        entry = (kind, key, len(piece) - len(text), text)
+        if len(piece) <= _CACHED_LENGTH:
             if len(self) > _CACHE_LIMIT:
                 self.clear()
-            self[text] = entry
+            self[piece] = entry
         return entry
 
     def _classify(self, text: str) -> tuple[int, str]:
         first = text[0]
-        if first.isspace() or text.startswith(("--", "/*")):
+        if text.startswith(("--", "/*")):
             return (SKIP, "")
         if first == "'" or (text[-1] == "'" and "'" in text[:3] and first not in ":"):
             closed = len(text) - text.index("'") > 1 and text[-1] == "'"
@@ -104,7 +111,6 @@ def _pattern(dialect: Dialect, dollar: bool) -> re.Pattern[str]:
     )
     # The commonest first: an alternative is tried only where those before it do not match.
     parts = [
-        r"\s++",
         rf"{words}(?!['&\"])",
         r"::|:=|[,()\[\]{};]|\.(?![\d.])|=>?(?![+\-*/<>=~!@#%^&|`?])",
         *strings,
@@ -118,7 +124,7 @@ def _pattern(dialect: Dialect, dollar: bool) -> re.Pattern[str]:
     if dollar:
         parts.append(r"\$(?P<tag>(?:[^\W\d]\w*)?)\$(?:.*?\$(?P=tag)\$|.*\Z)")
     parts += [operator, "."]
-    body = "|".join(parts)
+    body = rf"\s*+(?:{'|'.join(parts)})|\s++"
     return re.compile(f"({body})" if dollar else body, re.DOTALL)
 
 
@@ -138,16 +144,21 @@ class Lexer:
         else:
             pieces = self._plain(text)
         classes = self._classes
-        found = [classes[piece] for piece in pieces]
-        kept = [entry[0] for entry in found]
+        entries = [classes[piece] for piece in pieces]
         offsets = list(accumulate(map(len, pieces), initial=0))
+        ends = offsets[1:]
+        kept = [entry[0] for entry in entries]
+        if SKIP in kept:
+            entries = list(compress(entries, kept))
+            offsets = list(compress(offsets, kept))
+            ends = list(compress(ends, kept))
         size = len(text)
         tokens = Tokens(
-            kinds=list(filter(None, kept)),
-            keys=[entry[1] for entry in found if entry[0]],
-            texts=list(compress(pieces, kept)),
-            starts=list(compress(offsets, kept)),
-            ends=list(compress(offsets[1:], kept)),
+            kinds=[entry[0] for entry in entries],
+            keys=[entry[1] for entry in entries],
+            texts=[entry[3] for entry in entries],
+            starts=[offset + entry[2] for offset, entry in zip(offsets, entries, strict=False)],
+            ends=ends,
         )
         tokens.kinds.append(END)
         tokens.keys.append("")

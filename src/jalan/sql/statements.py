@@ -142,7 +142,7 @@ class StatementParser(QueryParser):
         return None
 
     def _target_alias(self) -> str | None:
-        if self.take("as") or (self._at_alias() and self.keys[self.i] not in ("overriding",)):
+        if self.take("as") or self._at_alias():
             return self.name("an alias")
         return None
 
@@ -150,7 +150,8 @@ class StatementParser(QueryParser):
         self.i += 1
         self.expect("into")
         target = self.table_name()
-        alias = self._target_alias()
+        # Here an alias needs AS: without it VALUES, SELECT or OVERRIDING could be taken for one.
+        alias = self.name("an alias") if self.take("as") else None
         columns = None
         if self.keys[self.i] == "(" and not self._is_query(self.i + 1):
             columns = self._column_targets()

@@ -1,0 +1,81 @@
+"""Text to tokens."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jalan.sql.dialect import Folding, UnknownDialect, get_dialect
+from jalan.sql.lexer import INVALID, NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Lexer, identifier
+
+LEXER = Lexer(get_dialect("postgresql"))
+
+
+@pytest.mark.parametrize(
+    ("text", "kinds"),
+    [
+        ("fare", [WORD]),
+        ('"Port Id"', [QUOTED]),
+        ("'it''s'", [STRING]),
+        (r"E'a\'b'", [STRING]),
+        ("U&'d\\0061'", [STRING]),
+        ("b'101'", [STRING]),
+        ("$$ a; b $$", [STRING]),
+        ("$fog$ $$ $fog$", [STRING]),
+        ("1.5e-3", [NUMBER]),
+        (".5", [NUMBER]),
+        ("0xFF", [NUMBER]),
+        ("$1", [PARAMETER]),
+        (":port", [PARAMETER]),
+        ("a::int", [WORD, OPERATOR, WORD]),
+        ("a->>'b'", [WORD, OPERATOR, STRING]),
+        ("a[1:2]", [WORD, OPERATOR, NUMBER, OPERATOR, NUMBER, OPERATOR]),
+        ("x.y", [WORD, OPERATOR, WORD]),
+        ("größe", [WORD]),
+        ("'open", [INVALID]),
+        ('"open', [INVALID]),
+        ("$q$ open", [STRING]),
+    ],
+)
+def test_a_text_has_these_tokens(text: str, kinds: list[int]) -> None:
+    assert LEXER.read(text).kinds[:-1] == kinds
+
+
+@pytest.mark.parametrize(
+    ("text", "operators"),
+    [("a=-1", ["=", "-"]), ("a*-1", ["*", "-"]), ("a@-1", ["@-"]), ("a<>-b", ["<>", "-"]), ("a=>b", ["=>"])],
+)
+def test_an_operator_ends_where_postgresql_ends_it(text: str, operators: list[str]) -> None:
+    tokens = LEXER.read(text)
+    assert [key for key, kind in zip(tokens.keys, tokens.kinds, strict=True) if kind == OPERATOR] == operators
+
+
+@pytest.mark.parametrize("comment", ["-- to the end", "/* a /* nested */ one */", "/* never closed"])
+def test_comments_are_left_out(comment: str) -> None:
+    assert LEXER.read(f"fare {comment}").keys == ["fare", ""]
+
+
+def test_offsets_are_those_of_the_text() -> None:
+    text = "select  /* x */ fare\n from\ttickets "
+    tokens = LEXER.read(text)
+    assert [text[s:e] for s, e in zip(tokens.starts, tokens.ends, strict=True)] == tokens.texts
+
+
+@given(st.text(alphabet="ab1'\"$;/*-+<=>@:.()[]\\\n {}%éé\x00"))
+def test_any_text_is_read_without_loss(text: str) -> None:
+    tokens = LEXER.read(text)
+    assert all(text[s:e] == t for s, e, t in zip(tokens.starts, tokens.ends, tokens.texts, strict=True))
+    assert tokens.starts == sorted(tokens.starts)
+    assert tokens.starts[-1] == len(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "name"),
+    [("Fare", WORD, "fare"), ('"Fa""re"', QUOTED, 'Fa"re'), ('U&"f\\0061re"', QUOTED, "fare")],
+)
+def test_an_identifier_is_folded_and_unquoted(text: str, kind: int, name: str) -> None:
+    assert identifier(text, kind, Folding.LOWER) == name
+
+
+def test_an_unknown_dialect_is_named_with_the_known_ones() -> None:
+    with pytest.raises(UnknownDialect, match=r"'fog'.*postgresql"):
+        get_dialect("fog")
