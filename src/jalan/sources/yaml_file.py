@@ -24,7 +24,11 @@ def read_yaml(path: Path, shown: str, schema: dict[str, Any]) -> CommentedMap:
         raise FileError(shown, 1, "the file is not in UTF-8") from error
     if not isinstance(found, CommentedMap):
         raise FileError(shown, 1, "expected keys with values")
-    errors = sorted(Draft202012Validator(schema).iter_errors(found), key=lambda e: list(map(str, e.absolute_path)))
+    # A misspelt key is both unknown and missing: what is unknown names what may have been meant.
+    errors = sorted(
+        Draft202012Validator(schema).iter_errors(found),
+        key=lambda e: (list(map(str, e.absolute_path)), e.validator != "additionalProperties"),
+    )
     if errors:
         first = errors[0]
         raise FileError(shown, line_of(found, list(first.absolute_path), _extra_key(first)), explain(first))

@@ -1,0 +1,103 @@
+"""Reading folders: what is wrong is said with file, line and what is allowed."""
+
+from pathlib import Path
+
+import pytest
+
+from jalan.demo import scenario
+from jalan.sources.errors import SourceError
+from jalan.sources.folder import read_folder
+
+REPORT = """report: gross
+title: Gross
+owner: Revenue desk
+database: strait
+elements:
+  - name: By month
+    kind: chart
+    sql: |
+      select month, gross
+      from mart.route_month
+"""
+
+
+def _read(folder: Path, text: str) -> None:
+    (folder / "gross.yaml").write_text(text)
+    read_folder(folder)
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "message"),
+    [
+        ("kind: chart", "kind: charts", r"gross.yaml:7: “charts” is not one of .*did you mean “chart”"),
+        ("owner:", "ovner:", r"gross.yaml:\d: “ovner” is not known here; allowed are .*did you mean “owner”"),
+        ("title: Gross\n", "", r"gross.yaml:1: “title” is missing"),
+        (
+            "    sql: |",
+            "    dataset: mart.x\n    sql: |",
+            r"gross.yaml:6: an element has either “sql”, or “dataset”",
+        ),
+        ("elements:", "elements: [", r"gross.yaml:\d+: this is no YAML"),
+        ("database: strait", "database: 3", r"gross.yaml:4: “database” must be of type string"),
+    ],
+)
+def test_a_wrong_report_is_refused_with_line_and_hint(tmp_path: Path, old: str, new: str, message: str) -> None:
+    with pytest.raises(SourceError, match=message):
+        _read(tmp_path, REPORT.replace(old, new))
+
+
+def test_an_element_twice_is_refused(tmp_path: Path) -> None:
+    twice = REPORT + REPORT[REPORT.index("  - name") :]
+    with pytest.raises(SourceError, match=r"gross.yaml:11: an element “By month” is already in line 6"):
+        _read(tmp_path, twice)
+
+
+def test_two_reports_of_one_name_are_refused(tmp_path: Path) -> None:
+    (tmp_path / "a.yaml").write_text(REPORT)
+    with pytest.raises(SourceError, match=r"a report “gross” is already in a\.yaml"):
+        _read(tmp_path, REPORT)
+
+
+def test_a_dataset_with_expressions_becomes_a_query(tmp_path: Path) -> None:
+    text = REPORT[: REPORT.index("    sql")] + (
+        "    dataset: mart.route_month\n    columns:\n      gross: sum(gross)\n"
+        "    filters:\n      - month > now()\n"
+    )
+    (tmp_path / "gross.yaml").write_text(text)
+    (element,) = read_folder(tmp_path).reports[0].elements
+    assert element.sql == 'select sum(gross) as "gross"\nfrom mart.route_month\nwhere (month > now())\n'
+
+
+def test_an_element_knows_its_line(tmp_path: Path) -> None:
+    (tmp_path / "gross.yaml").write_text(REPORT)
+    (element,) = read_folder(tmp_path).reports[0].elements
+    assert REPORT.splitlines()[element.line - 1].strip() == element.sql.splitlines()[0]
+
+
+def test_sql_without_settings_is_refused(tmp_path: Path) -> None:
+    (tmp_path / "a.sql").write_text("select 1")
+    with pytest.raises(SourceError, match=r"a.sql: no jalan.yaml in its folder or above"):
+        read_folder(tmp_path)
+
+
+def test_an_order_of_missing_files_is_refused(tmp_path: Path) -> None:
+    (tmp_path / "jalan.yaml").write_text("database: strait\norder:\n  - missing.sql\n")
+    with pytest.raises(SourceError, match=r"jalan.yaml:3: there is no file “missing.sql”"):
+        read_folder(tmp_path)
+
+
+def test_an_empty_folder_and_a_missing_one_are_refused(tmp_path: Path) -> None:
+    with pytest.raises(SourceError, match="holds no SQL files and no reports"):
+        read_folder(tmp_path)
+    with pytest.raises(SourceError, match="is no folder"):
+        read_folder(tmp_path / "missing")
+
+
+def test_the_demo_has_what_it_promises() -> None:
+    found = read_folder(scenario.REPOSITORY)
+    assert len(found.files) >= 30
+    assert len(found.reports) >= 8
+    assert sum(len(report.elements) for report in found.reports) >= 30
+    everything = "\n".join(file.text for file in found.files)
+    for construct in ("merge into", "temporary table", "materialized view", "union all", "recursive", "over ("):
+        assert construct in everything

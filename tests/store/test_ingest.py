@@ -1,0 +1,209 @@
+"""Scans and loads: once is as often as you like, nothing is lost, nothing is made double."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+from sqlalchemy import Engine, select, text
+from sqlalchemy.orm import Session
+
+from jalan.demo.cluster import Cluster
+from jalan.service.ingest import load, scan
+from jalan.sources.errors import SourceError
+from jalan.store.models import Dataset, Definition, Field, Ingestion, Link, System
+from tests.conftest import admin, fresh_database
+
+SERVER = "islands:5432"
+SETTINGS = "server: islands:5432\ndatabase: {database}\npipeline: nightly\n"
+
+
+@pytest.fixture
+def source(cluster: Cluster) -> Iterator[tuple[str, psycopg.Connection, str]]:
+    """A small real database: its name, a connection, and its address."""
+    with fresh_database(cluster) as name, admin(cluster, name) as connection:
+        connection.execute(
+            """create schema core;
+               create table public.tickets (ticket_id int, fare int, status text);
+               create table core.gross (ticket_id int, amount numeric);
+               comment on table public.tickets is 'One seat on one sailing.';
+               create view core.sold as select ticket_id, fare from tickets where status = 'sold'"""
+        )
+        yield name, connection, cluster.url(name).replace("+psycopg", "")
+
+
+@pytest.fixture
+def folder(tmp_path: Path, source: tuple[str, psycopg.Connection, str]) -> Path:
+    (tmp_path / "jalan.yaml").write_text(SETTINGS.format(database=source[0]))
+    (tmp_path / "gross.sql").write_text(
+        "insert into core.gross select ticket_id, fare / 100.0 from public.tickets;\n"
+    )
+    return tmp_path
+
+
+def _links(engine: Engine, valid: bool = True) -> set[tuple[str, str | None, str]]:
+    """(source column, target column or None for rows, kind) of links that hold, or that held."""
+    with Session(engine) as session:
+        targets = {f.id: f.name for f in session.scalars(select(Field))}
+        query = select(Link).where(Link.valid_to.is_(None) if valid else Link.valid_to.is_not(None))
+        return {
+            (targets[k.source_field_id], targets.get(k.target_field_id or 0), k.kind)
+            for k in session.scalars(query)
+        }
+
+
+def _dataset(engine: Engine, name: str) -> Dataset:
+    with Session(engine) as session:
+        found = session.scalars(select(Dataset).where(Dataset.name == name)).one()
+        session.expunge(found)
+        return found
+
+
+def test_a_scan_brings_tables_columns_comments_and_view_links(store: Engine, source: tuple) -> None:
+    name, _, url = source
+    outcome = scan(store, url, known_as=SERVER)
+    assert outcome.totals == {"tables": 3, "columns": 7}
+    tickets = _dataset(store, f"{name}.public.tickets")
+    assert (tickets.kind, tickets.description, tickets.placeholder) == ("table", "One seat on one sailing.", False)
+    assert _links(store) == {
+        ("ticket_id", "ticket_id", "value"),
+        ("fare", "fare", "value"),
+        ("status", None, "condition"),
+    }
+    with Session(store) as session:
+        assert [s.namespace for s in session.scalars(select(System))] == ["postgres://islands:5432"]
+
+
+def test_bringing_the_same_in_twice_changes_nothing(store: Engine, source: tuple, folder: Path) -> None:
+    for _ in range(2):
+        outcomes = [scan(store, source[2], known_as=SERVER), load(store, folder)]
+    assert [outcome.counts for outcome in outcomes] == [{}, {}]
+
+
+def test_a_placeholder_and_the_scanned_table_are_one(store: Engine, source: tuple, folder: Path) -> None:
+    name, _, url = source
+    (folder / "star.sql").write_text("create table core.copied as select * from public.tickets where fare > 0;\n")
+    load(store, folder)
+    before = _dataset(store, f"{name}.public.tickets")
+    assert before.placeholder
+    assert ("*", "*", "value") in _links(store)
+    outcome = scan(store, url, known_as=SERVER)
+    after = _dataset(store, f"{name}.public.tickets")
+    assert (after.id, after.placeholder) == (before.id, False)
+    assert outcome.counts["placeholders joined"] == 2
+    found = _links(store)
+    assert ("status", "status", "value") in found, "the star is opened once the columns are known"
+    assert ("*", "*", "value") not in found
+    with Session(store) as session:
+        names = [d.name for d in session.scalars(select(Dataset))]
+        assert len(names) == len(set(names))
+    assert load(store, folder).counts == {}
+
+
+def test_a_changed_definition_closes_the_old_links_and_opens_new_ones(
+    store: Engine, source: tuple, folder: Path
+) -> None:
+    scan(store, source[2], known_as=SERVER)
+    load(store, folder)
+    (folder / "gross.sql").write_text(
+        "insert into core.gross select ticket_id, 1 from public.tickets where fare > 0;\n"
+    )
+    load(store, folder)
+    assert ("fare", "amount", "value") not in _links(store)
+    assert ("fare", None, "condition") in _links(store)
+    assert ("fare", "amount", "value") in _links(store, valid=False), "what held is kept"
+    with Session(store) as session:
+        versions = session.scalars(
+            select(Definition).where(Definition.place == "gross.sql").order_by(Definition.version)
+        ).all()
+        assert [(d.version, d.valid_to is None) for d in versions] == [(1, False), (2, True)]
+        assert versions[0].valid_to == versions[1].valid_from
+
+
+def test_a_file_that_is_gone_links_nothing_any_more(store: Engine, source: tuple, folder: Path) -> None:
+    scan(store, source[2], known_as=SERVER)
+    (folder / "other.sql").write_text("select 1;")
+    load(store, folder)
+    (folder / "gross.sql").unlink()
+    assert load(store, folder).counts == {"definitions closed": 1}
+    assert ("fare", "amount", "value") not in _links(store)
+
+
+def test_what_a_scan_no_longer_finds_is_marked_gone_and_comes_back(store: Engine, source: tuple) -> None:
+    name, connection, url = source
+    scan(store, url, known_as=SERVER)
+    connection.execute("drop view core.sold; alter table tickets drop column status")
+    outcome = scan(store, url, known_as=SERVER)
+    assert (outcome.counts["datasets gone"], outcome.counts["fields gone"]) == (1, 1)
+    assert _dataset(store, f"{name}.core.sold").gone_since is not None
+    assert _links(store) == set()
+    connection.execute("create view core.sold as select ticket_id, fare from tickets")
+    scan(store, url, known_as=SERVER)
+    assert _dataset(store, f"{name}.core.sold").gone_since is None
+    assert _links(store) == {("ticket_id", "ticket_id", "value"), ("fare", "fare", "value")}
+
+
+def test_a_foreign_table_links_to_what_it_points_to(store: Engine, source: tuple, cluster: Cluster) -> None:
+    name, connection, url = source
+    connection.execute(
+        f"""create extension postgres_fdw;
+            create server elsewhere foreign data wrapper postgres_fdw
+                options (host 'LOCALHOST', port '{cluster.port}', dbname 'ticketing');
+            create foreign table core.remote (id int options (column_name 'ticket_id')) server elsewhere
+                options (schema_name 'public', table_name 'tickets')"""
+    )
+    scan(store, url, known_as=SERVER)
+    remote = _dataset(store, "ticketing.public.tickets")
+    assert remote.placeholder
+    assert remote.system_id == _dataset(store, f"{name}.core.remote").system_id, "one server, however it is spelled"
+    assert ("ticket_id", "id", "value") in _links(store)
+
+
+def test_a_scan_that_fails_leaves_what_was_there_and_says_so(store: Engine, source: tuple) -> None:
+    scan(store, source[2], known_as=SERVER)
+    before = _links(store)
+    with pytest.raises(SourceError, match=r"cannot read .*does not exist"):
+        scan(store, source[2] + "_missing", known_as=SERVER)
+    assert _links(store) == before
+    with Session(store) as session:
+        last = session.scalars(select(Ingestion).order_by(Ingestion.id.desc())).first()
+        assert last is not None
+        assert (last.state, "does not exist" in (last.message or "")) == ("failed", True)
+        assert "password" not in (last.message or "")
+
+
+@pytest.mark.parametrize(
+    ("url", "message"),
+    [
+        ("nonsense", "this is no database address"),
+        ("mysql://x@host/y", "only PostgreSQL is read"),
+        ("postgresql://x@host:5432", "names no database"),
+    ],
+)
+def test_a_wrong_address_is_explained(store: Engine, url: str, message: str) -> None:
+    with pytest.raises(SourceError, match=message):
+        scan(store, url)
+
+
+def test_a_scan_reads_only(store: Engine, source: tuple) -> None:
+    name, connection, url = source
+    count = "select xact_commit + xact_rollback, tup_inserted + tup_updated + tup_deleted from pg_stat_database"
+    scan(store, url, known_as=SERVER)
+    row = connection.execute(f"{count} where datname = %s", (name,)).fetchone()
+    scan(store, url, known_as=SERVER)
+    again = connection.execute(f"{count} where datname = %s", (name,)).fetchone()
+    assert row is not None
+    assert again is not None
+    assert again[1] == row[1]
+
+
+def test_the_migrations_make_what_the_models_say(store: Engine) -> None:
+    from alembic.autogenerate import compare_metadata
+    from alembic.migration import MigrationContext
+
+    from jalan.store.models import Base
+
+    with store.connect() as connection:
+        context = MigrationContext.configure(connection, opts={"compare_type": True})
+        assert compare_metadata(context, Base.metadata) == []
+        assert connection.execute(text("select count(*) from alembic_version")).scalar() == 1
