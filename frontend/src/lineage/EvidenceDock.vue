@@ -81,31 +81,35 @@ const HOW: Record<string, string> = {
 
 <template>
   <section class="dock" :class="{ tall }" aria-label="Evidence">
-    <div class="tabs" role="tablist" aria-label="Evidence">
-      <button
-        role="tab"
-        :aria-selected="state.dock.value === 'code'"
-        :class="{ on: state.dock.value === 'code' }"
-        @click="state.setDock('code')"
-      >
-        {{
-          steps.length ? `The code behind this trail, ${plural(steps.length, 'step')}` : 'The code'
-        }}
-      </button>
-      <button
-        v-if="state.fields.value.length"
-        role="tab"
-        :aria-selected="state.dock.value === 'depends'"
-        :class="{ on: state.dock.value === 'depends' }"
-        @click="state.setDock('depends')"
-      >
-        What depends on
-        <span class="mono">{{ depends?.label.split('.').at(-1) ?? 'this' }}</span><template
-          v-if="depends"
-          >: {{ plural(depends.columns, 'column') }},
-          {{ plural(depends.elements, 'report element') }}
-        </template>
-      </button>
+    <div class="tabs">
+      <div class="list" role="tablist" aria-label="Evidence">
+        <button
+          role="tab"
+          :aria-selected="state.dock.value === 'code'"
+          :class="{ on: state.dock.value === 'code' }"
+          @click="state.setDock('code')"
+        >
+          {{
+            steps.length
+              ? `The code behind this trail, ${plural(steps.length, 'step')}`
+              : 'The code'
+          }}
+        </button>
+        <button
+          v-if="state.fields.value.length"
+          role="tab"
+          :aria-selected="state.dock.value === 'depends'"
+          :class="{ on: state.dock.value === 'depends' }"
+          @click="state.setDock('depends')"
+        >
+          What depends on
+          <span class="mono">{{ depends?.label.split('.').at(-1) ?? 'this' }}</span><template
+            v-if="depends"
+            >: {{ plural(depends.columns, 'column') }},
+            {{ plural(depends.elements, 'report element') }}
+          </template>
+        </button>
+      </div>
       <span class="right">
         <button :aria-pressed="tall" @click="tall = !tall">{{ tall ? 'lower' : 'higher' }}</button>
         <button aria-label="Close the evidence" @click="state.setDock('closed')">close</button>
@@ -127,7 +131,7 @@ const HOW: Record<string, string> = {
           >
             <span class="n">{{ i + 1 }}</span>
             <span class="s">
-              {{ step.target }}
+              <span class="target">{{ step.target }}</span>
               <code>{{ step.place }} : {{ step.line }}</code>
             </span>
           </button>
@@ -205,10 +209,14 @@ const HOW: Record<string, string> = {
   color: var(--mute);
   border-bottom: 1px solid var(--hair);
 }
-.tabs > button {
+.list {
+  display: flex;
+  gap: 22px;
+}
+.list > button {
   border-bottom: 2px solid transparent;
 }
-.tabs > button.on {
+.list > button.on {
   color: var(--ink);
   font-weight: 600;
   border-bottom-color: var(--sign);
