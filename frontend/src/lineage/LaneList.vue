@@ -149,7 +149,7 @@ defineExpose({ reveal })
         </template>
       </div>
     </div>
-    <div v-if="beyond && beyond.hops > 0" class="beyond">
+    <div v-if="beyond" class="beyond">
       <span>
         {{ plural(beyond.hops, 'more hop') }}, {{ plural(beyond.datasets, 'dataset')
         }}<template v-if="beyond.reports">, {{ plural(beyond.reports, 'report') }}</template>

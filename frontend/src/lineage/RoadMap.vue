@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, nextTick, reactive, ref, shallowRef, useTemplateRef, watch } from 'vue'
-import type { Crossing } from '@/api/client'
+import type { Beyond, Crossing } from '@/api/client'
 import { plural } from '@/humane'
 import HerePanel from './HerePanel.vue'
 import LaneList from './LaneList.vue'
@@ -23,6 +23,7 @@ const PAD = 20
 const HERE = 282
 const LANE = { least: 148, most: 236 }
 const TITLE_Y = 43 // where the first row of a lane stands
+const STRIP = 54 // what says how much lies beyond
 const LABEL = 30 // labels closer than this cover each other
 
 const main = useTemplateRef<HTMLElement>('main')
@@ -72,6 +73,14 @@ const links = computed<Crossing[]>(() =>
   road.value ? drawn(road.value, props.state.detail.value, props.state.conditions.value) : [],
 )
 
+/** What lies beyond the outermost lane, if anything. */
+function strip(offset: number, index: number): Beyond | null {
+  const found = road.value
+  if (!found || trail.value) return null
+  const outermost = index === 0 ? found.back : index === lanes.value.length - 1 ? found.ahead : null
+  return outermost && outermost.hops > 0 && offset !== 0 ? outermost : null
+}
+
 interface Anchor {
   lane: number
   y: number
@@ -88,7 +97,7 @@ const anchors = computed(() => {
     if (lane.offset === 0) return
     const top = TITLE_Y + (lane.total > 8 ? 29 : 0)
     const shift = top - (scrolls.get(lane.offset) ?? 0)
-    const bottom = height.value - 6
+    const bottom = height.value - (strip(lane.offset, index) ? STRIP : 6)
     const clamp = (y: number): Anchor => {
       const at = Math.max(top - 4, Math.min(bottom, y + shift))
       return { lane: index, y: at, hidden: at !== y + shift }
@@ -351,15 +360,7 @@ defineExpose({ stops, lanes, revealCursor })
             :chosen="state.fields.value"
             :cursor="cursor"
             :wanted="state.filters.get(lane.offset) ?? ''"
-            :beyond="
-              trail
-                ? null
-                : i === 0
-                  ? (road?.back ?? null)
-                  : i === lanes.length - 1
-                    ? (road?.ahead ?? null)
-                    : null
-            "
+            :beyond="strip(lane.offset, i)"
             @open="state.open"
             @follow="state.follow"
             @hover="(field) => (hovered = field)"

@@ -125,7 +125,6 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           <button aria-label="One hop less back" @click="state.reach('back', -1)">−</button>
           <b>{{ allTheWay(state.back.value) }} back</b>
           <button aria-label="One hop more back" @click="state.reach('back', 1)">+</button>
-          <span>·</span>
           <button aria-label="One hop less ahead" @click="state.reach('ahead', -1)">−</button>
           <b>{{ allTheWay(state.ahead.value) }} ahead</b>
           <button aria-label="One hop more ahead" @click="state.reach('ahead', 1)">+</button>

@@ -54,6 +54,7 @@ def build(cluster: Cluster, scale: float = 1.0, say: Say = print) -> tuple[str, 
             text = text.replace(f"{{{word}}}", str(value))
         warehouse.execute(text)
         run_pipeline(warehouse, say)
+        warehouse.execute("analyze")
         warehouse.execute(f"comment on database \"{WAREHOUSE}\" is '{mark}'")
     return names
 

@@ -1,0 +1,133 @@
+import { describe, expect, it } from 'vitest'
+import type { Crossing, DatasetBrief, Road } from '../src/api/client'
+import {
+  apart,
+  drawn,
+  HEIGHT,
+  jobName,
+  layLane,
+  placesIn,
+  shortName,
+  wirePath,
+  type LaneChoice,
+} from '../src/lineage/layout'
+
+function dataset(id: number, columns: number, container = 'strait.core'): DatasetBrief {
+  const fields = Array.from({ length: columns }, (_, i) => ({
+    id: id * 100 + i,
+    name: `c${i}`,
+    kind: 'column',
+    type: 'int',
+    placeholder: false,
+    gone: false,
+    back: 0,
+    ahead: 0,
+  }))
+  return {
+    id,
+    name: `${container}.t${id}`,
+    title: `core.t${id}`,
+    kind: 'table',
+    system: 'postgresql',
+    container,
+    owner: null,
+    placeholder: false,
+    gone: false,
+    feeds_itself: false,
+    fields,
+    total_fields: columns + 2,
+  }
+}
+
+const choice: LaneChoice = {
+  detail: 'columns',
+  unfolded: new Set(),
+  closed: new Set(),
+  wanted: '',
+  trail: false,
+}
+
+describe('a lane', () => {
+  it('shows a few columns of each dataset and counts the rest', () => {
+    const lane = layLane(-1, [dataset(1, 8)], choice)
+    const card = lane.items[0]
+    expect(card).toMatchObject({ type: 'card', folded: 5 })
+    expect(lane.height).toBe(HEIGHT.head + 5 * HEIGHT.row + HEIGHT.fold + HEIGHT.gap)
+  })
+
+  it('shows all columns that are on a trail', () => {
+    const lane = layLane(1, [dataset(1, 8)], { ...choice, trail: true })
+    expect(lane.items[0]).toMatchObject({ folded: 2 })
+  })
+
+  it('groups many datasets by container, and a closed group hides its members', () => {
+    const many = Array.from({ length: 12 }, (_, i) =>
+      dataset(i, 1, i % 2 ? 'strait.core' : 'strait.mart'),
+    )
+    const lane = layLane(2, many, choice)
+    expect(lane.items.filter((item) => item.type === 'group')).toHaveLength(2)
+    const closed = layLane(2, many, { ...choice, closed: new Set(['2:strait.mart']) })
+    expect(closed.items.filter((item) => item.type === 'card')).toHaveLength(6)
+    expect(closed.total).toBe(12)
+  })
+
+  it('is filtered by typing', () => {
+    const lane = layLane(1, [dataset(1, 1), dataset(2, 1)], { ...choice, wanted: 'T2' })
+    expect(lane.items.map((item) => item.key)).toEqual(['d2'])
+  })
+
+  it('has a place for every row, also for what is folded', () => {
+    const places = placesIn(layLane(1, [dataset(1, 8), dataset(2, 1)], choice))
+    expect(places.fields.get(100)).toBe(HEIGHT.head + HEIGHT.row / 2)
+    expect(places.fields.has(107)).toBe(false)
+    expect(places.folds.get(1)).toBeGreaterThan(places.fields.get(104) ?? Infinity)
+    expect(places.datasets.get(2)).toBeGreaterThan(places.folds.get(1) ?? Infinity)
+  })
+})
+
+function link(id: number, kind: 'value' | 'condition', target: number): Crossing {
+  return {
+    id,
+    source_dataset: 1,
+    source_field: 100 + id,
+    target_dataset: target,
+    target_field: kind === 'value' ? target * 100 : null,
+    kind,
+    how: 'identity',
+    label: 'same',
+    by: 'nightly.core.t',
+    more: 0,
+  }
+}
+
+describe('links', () => {
+  const road = {
+    crossings: [link(1, 'condition', 2), link(2, 'value', 2), link(3, 'value', 3)],
+  } as Road
+
+  it('are all drawn between columns', () => {
+    expect(drawn(road, 'columns', true).map((one) => one.id)).toEqual([1, 2, 3])
+    expect(drawn(road, 'columns', false).map((one) => one.id)).toEqual([2, 3])
+  })
+
+  it('are drawn once between datasets, as a value if there is one', () => {
+    expect(drawn(road, 'datasets', true).map((one) => one.id)).toEqual([2, 3])
+  })
+
+  it('bulge where they do not lead to the right', () => {
+    expect(wirePath(0, 0, 100, 50)).toBe('M0 0C50 0 50 50 100 50')
+    expect(wirePath(100, 0, 100, 50)).toContain('126')
+  })
+})
+
+it('keeps labels apart', () => {
+  const found = apart([{ y: 10 }, { y: 0 }, { y: 12 }, { y: 90 }], 20).map((label) => label.y)
+  expect(found).toEqual([0, 20, 40, 90])
+})
+
+it('names jobs as people read them', () => {
+  expect(jobName('nightly.core.tickets')).toBe('nightly ▸ core.tickets')
+  expect(jobName('core.disruptions')).toBe('core.disruptions')
+  expect(shortName('nightly.core.tickets')).toBe('nightly')
+  expect(shortName('reports/board-pack.yaml')).toBe('board-pack.yaml')
+})

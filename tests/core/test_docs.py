@@ -1,0 +1,25 @@
+"""The documents say what the code does."""
+
+import re
+
+from tests.conftest import ROOT
+
+_CODES = re.compile(
+    r'(?:report|Diagnostic|Unread|SqlSyntaxError)\(\s*(?:[^"()]*,\s*)?f?"([a-z_]+)"|, "(unterminated|too_deep)"'
+)
+
+
+def test_every_diagnostic_is_listed() -> None:
+    listed = set(re.findall(r"^\| `(\w+)` \|", (ROOT / "docs" / "sql-support.md").read_text(), re.M))
+    used = {"syntax_error"}
+    for path in [*(ROOT / "src/jalan/lineage").glob("*.py"), *(ROOT / "src/jalan/sql").glob("*.py")]:
+        used |= {code for pair in _CODES.findall(path.read_text()) for code in pair if code}
+    assert len(used) > 12
+    assert used == listed
+
+
+def test_the_readmes_pictures_and_links_exist() -> None:
+    text = (ROOT / "README.md").read_text()
+    targets = re.findall(r"\]\(((?!http)[^)]+)\)", text)
+    assert len(targets) > 10
+    assert [target for target in targets if not (ROOT / target).exists()] == []

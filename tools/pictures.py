@@ -1,0 +1,110 @@
+"""Refreshes docs/screenshots: one picture of each main view at 1280×800, from the full demo.
+
+make pictures
+"""
+
+import socket
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import uvicorn
+from tests.browser.chrome import chrome
+from tests.browser.page import Page
+
+from jalan.demo import scenario
+from jalan.demo.cluster import Cluster
+from jalan.demo.start import fill_store
+from jalan.web.app import create_app
+
+ROOT = Path(__file__).resolve().parent.parent
+PICTURES = ROOT / "docs" / "screenshots"
+
+
+def _lineage(page: Page) -> None:
+    page.open("/lineage")
+    page.find("sailing_revenue", "core.sailing_revenue")
+    page.one(".lane")
+
+
+def _trail(page: Page) -> None:
+    _lineage(page)
+    page.click(".here .row", "gross")
+    page.one(".code .line")
+    page.click(".steps button", "core.sailing_revenue.gross")
+    page.wait(lambda: page.texts(".code mark.link") == ["fare_paid"])
+
+
+def _depends(page: Page) -> None:
+    page.open("/lineage")
+    page.find("fare_cents", "fare_cents")
+    page.one(".code .line")
+    page.press("d")
+    page.one("[data-depends]")
+
+
+def _table(page: Page) -> None:
+    _lineage(page)
+    page.press("v")
+    page.one(".el-table__row")
+
+
+def _dark(page: Page) -> None:
+    page.driver.execute_script("localStorage.setItem('jalan-theme', 'dark')")
+    _trail(page)
+    page.driver.execute_script("localStorage.removeItem('jalan-theme')")
+
+
+def _overview(page: Page) -> None:
+    page.open("/overview")
+    page.one(".flow a")
+
+
+def _catalog(page: Page) -> None:
+    page.open("/catalog")
+    page.one("a.row")
+
+
+VIEWS: dict[str, Callable[[Page], None]] = {
+    "overview": _overview,
+    "catalog": _catalog,
+    "lineage": _lineage,
+    "trail": _trail,
+    "depends": _depends,
+    "table": _table,
+    "trail-dark": _dark,
+}
+
+
+def main() -> None:
+    """Start the demo, take every picture, stop the demo."""
+    cluster = Cluster(ROOT / ".jalan" / "demo")
+    cluster.start()
+    engine = fill_store(cluster, scenario.build(cluster), cluster.url("jalan"))
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    server = uvicorn.Server(
+        uvicorn.Config(create_app(engine, ROOT / "frontend" / "dist"), port=port, log_level="warning")
+    )
+    thread = threading.Thread(target=server.run)
+    thread.start()
+    PICTURES.mkdir(parents=True, exist_ok=True)
+    try:
+        with chrome() as driver:
+            page = Page(driver, f"http://127.0.0.1:{port}")
+            for name, prepare in VIEWS.items():
+                page.open("/overview")
+                prepare(page)
+                time.sleep(0.8)  # what moves comes to rest
+                driver.save_screenshot(str(PICTURES / f"{name}.png"))
+                print(f"docs/screenshots/{name}.png")
+    finally:
+        server.should_exit = True
+        thread.join()
+        cluster.stop()
+
+
+if __name__ == "__main__":
+    main()
