@@ -63,10 +63,11 @@ if [ "$(cat frontend/node_modules/.installed 2>/dev/null || true)" != "$wanted" 
   (cd frontend && npm ci --silent --no-fund --no-audit)
   echo "$wanted" >frontend/node_modules/.installed
 fi
-newest=$(find frontend/src frontend/public frontend/index.html frontend/vite.config.ts frontend/package-lock.json \
-  -type f -printf '%T@\n' | sort -n | tail -n 1)
-if [ ! -f frontend/dist/index.html ] || [ "$(cat frontend/dist/.built 2>/dev/null || true)" != "$newest" ]; then
+# What the build writes into src itself (components.d.ts) does not count.
+sources=$(find frontend/src frontend/public frontend/index.html frontend/vite.config.ts frontend/package-lock.json \
+  -type f ! -name components.d.ts -exec sha256sum {} + | sort | sha256sum | cut -d' ' -f1)
+if [ ! -f frontend/dist/index.html ] || [ "$(cat frontend/dist/.built 2>/dev/null || true)" != "$sources" ]; then
   say "building the front end"
   (cd frontend && npm run --silent build -- --logLevel warn)
-  echo "$newest" >frontend/dist/.built
+  echo "$sources" >frontend/dist/.built
 fi
