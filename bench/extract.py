@@ -18,7 +18,7 @@ import sqlparse
 from jalan import KnownTables, extract
 from jalan.demo import scenario
 from jalan.sources.folder import read_folder
-from jalan.sql.dialect import get_dialect
+from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import Lexer
 from jalan.sql.statements import parse
 

@@ -3,7 +3,6 @@
 make pictures
 """
 
-import socket
 import threading
 import time
 from collections.abc import Callable
@@ -14,7 +13,7 @@ from tests.browser.chrome import chrome
 from tests.browser.page import Page
 
 from jalan.demo import scenario
-from jalan.demo.cluster import Cluster
+from jalan.demo.cluster import Cluster, free_port
 from jalan.demo.start import fill_store
 from jalan.web.app import create_app
 
@@ -82,9 +81,7 @@ def main() -> None:
     cluster = Cluster(ROOT / ".jalan" / "demo")
     cluster.start()
     engine = fill_store(cluster, scenario.build(cluster), cluster.url("jalan"))
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
+    port = free_port()
     server = uvicorn.Server(
         uvicorn.Config(create_app(engine, ROOT / "frontend" / "dist"), port=port, log_level="warning")
     )

@@ -1,6 +1,5 @@
 """A served demo and a browser."""
 
-import socket
 import threading
 import time
 from collections.abc import Iterator
@@ -9,6 +8,7 @@ import pytest
 import uvicorn
 from selenium.webdriver.chrome.webdriver import WebDriver
 
+from jalan.demo.cluster import free_port
 from jalan.web.app import create_app
 from tests.browser.chrome import chrome
 from tests.conftest import ROOT, Demo
@@ -17,9 +17,7 @@ from tests.conftest import ROOT, Demo
 @pytest.fixture(scope="session")
 def address(demo: Demo) -> Iterator[str]:
     """Where the demo is served."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
+    port = free_port()
     app = create_app(demo.engine, ROOT / "frontend" / "dist")
     server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning"))
     thread = threading.Thread(target=server.run)

@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jalan.sql.dialect import Folding, UnknownDialect, get_dialect
+from jalan.sql.dialect import Folding
+from jalan.sql.dialects import UnknownDialect, get_dialect
 from jalan.sql.lexer import INVALID, NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Lexer, identifier
 
 LEXER = Lexer(get_dialect("postgresql"))

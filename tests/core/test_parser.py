@@ -8,7 +8,7 @@ import pytest
 from jalan.lineage.changes import ChangeResolver
 from jalan.lineage.flows import FlowCollector
 from jalan.sql import tree
-from jalan.sql.dialect import get_dialect
+from jalan.sql.dialects import get_dialect
 from jalan.sql.statements import Unread, parse
 
 DIALECT = get_dialect("postgresql")

@@ -15,7 +15,7 @@ from jalan.formats.openlineage import job_events
 from jalan.lineage.extraction import Extraction
 from jalan.lineage.script import extract
 from jalan.lineage.tables import KnownTables
-from jalan.sql.dialect import UnknownDialect
+from jalan.sql.dialects import UnknownDialect
 
 WRONG_USE = 2
 

@@ -52,8 +52,9 @@ class Cluster:
             self._initialise()
         if self._run("pg_ctl", "status", "-D", str(self.place), check=False).returncode == 0:
             return
-        port = self._free_port()
-        (self.directory / "port").write_text(str(port))
+        used = self.directory / "port"
+        port = free_port(int(used.read_text()) if used.exists() else 0)
+        used.write_text(str(port))
         log = self.place.parent / f"{self.place.name}.log"
         options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=60"
         if not self.durable:
@@ -109,18 +110,6 @@ class Cluster:
         kept.touch(mode=0o600)
         kept.write_text(password)
 
-    def _free_port(self) -> int:
-        kept = self.directory / "port"
-        wanted = int(kept.read_text()) if kept.exists() else 0
-        for port in dict.fromkeys((wanted, 0)):
-            with socket.socket() as probe:
-                try:
-                    probe.bind(("127.0.0.1", port))
-                except OSError:
-                    continue
-                return int(probe.getsockname()[1])
-        raise ClusterError("no free port on 127.0.0.1")
-
     def _run(self, program: str, *arguments: str, check: bool = True) -> subprocess.CompletedProcess[str]:
         command = [str(self._bin / program), *arguments]
         if self.as_root:
@@ -136,6 +125,19 @@ class Cluster:
 
     def _user(self) -> str:
         return _SERVICE_USER if self.as_root else getpass.getuser()
+
+
+def free_port(wanted: int = 0) -> int:
+    """Return the wanted port of 127.0.0.1 if nobody has it, or else another that is free."""
+    for port in (wanted, 0):
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+            return int(probe.getsockname()[1])
+    raise ClusterError("no free port on 127.0.0.1")
 
 
 def _binaries() -> Path:

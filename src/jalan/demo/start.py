@@ -2,7 +2,6 @@
 
 import argparse
 import signal
-import socket
 import sys
 import threading
 from pathlib import Path
@@ -12,7 +11,7 @@ import uvicorn
 from sqlalchemy import Engine
 
 from jalan.demo import scenario
-from jalan.demo.cluster import Cluster, ClusterError
+from jalan.demo.cluster import Cluster, ClusterError, free_port
 from jalan.service.ingest import load, scan
 from jalan.store.database import create_database, migrate, open_store
 from jalan.web.app import create_app
@@ -48,18 +47,6 @@ def serve(engine: Engine, frontend: Path, port: int) -> None:
         thread.join(0.2)
 
 
-def _free_port(wanted: int) -> int:
-    for port in (wanted, 0):
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind(("127.0.0.1", port))
-            except OSError:
-                continue
-            return int(probe.getsockname()[1])
-    raise ClusterError("no free port on 127.0.0.1")
-
-
 def main() -> int:
     """Start the demo; returns the exit code."""
     parser = argparse.ArgumentParser(description="Start the demo: databases, pipeline, store and server.")
@@ -81,7 +68,7 @@ def main() -> int:
         say(f"PostgreSQL runs on 127.0.0.1:{cluster.port}, its data in {cluster.place}")
         databases = scenario.build(cluster, say=say)
         engine = fill_store(cluster, databases, cluster.url("jalan"))
-        port = _free_port(arguments.port)
+        port = free_port(arguments.port)
         say(f"Jalan is at http://127.0.0.1:{port} (Ctrl-C stops it and PostgreSQL)")
         serve(engine, arguments.frontend, port)
     except KeyboardInterrupt:

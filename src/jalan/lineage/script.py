@@ -8,7 +8,8 @@ from jalan.lineage.scope import Flow, Made
 from jalan.lineage.tables import KnownTables, TableState
 from jalan.lineage.through import Storage, see_through
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect, get_dialect
+from jalan.sql.dialect import Dialect
+from jalan.sql.dialects import get_dialect
 from jalan.sql.statements import Unread, parse
 
 # Statements that may move data in a way that is not followed (yet); to pass over them in silence would be a lie.

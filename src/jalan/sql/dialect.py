@@ -59,20 +59,3 @@ class Dialect:
     type_names: Mapping[str, str] = field(default_factory=dict)
     function_names: Mapping[str, str] = field(default_factory=dict)
     unnamed: str = "?column?"
-
-
-class UnknownDialect(ValueError):
-    """The asked-for dialect is not one that Jalan reads."""
-
-    def __init__(self, name: str, known: list[str]) -> None:
-        super().__init__(f"unknown dialect {name!r}; known: {', '.join(known)}")
-
-
-def get_dialect(name: str) -> Dialect:
-    """Return the dialect of that name; raises UnknownDialect, which lists the known ones."""
-    from jalan.sql.dialects import DIALECTS
-
-    try:
-        return DIALECTS[name]
-    except KeyError:
-        raise UnknownDialect(name, sorted(DIALECTS)) from None

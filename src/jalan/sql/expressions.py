@@ -4,11 +4,12 @@ from collections.abc import Callable
 from typing import ClassVar
 
 from jalan.sql import tree
-from jalan.sql.cursor import Cursor, SqlSyntaxError
+from jalan.sql.calls import OTHER, CallParser
+from jalan.sql.cursor import SqlSyntaxError
 from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD
 
 # Binding powers that the special forms below share with the table of the dialect (PostgreSQL manual, 4.1.6).
-_NOT, _IN, _OTHER, _AT, _COLLATE, _UNARY = 3, 6, 7, 11, 12, 13
+_NOT, _IN, _OTHER, _AT, _UNARY = 3, 6, OTHER, 11, 13
 
 _QUERY_STARTS = frozenset({"select", "with", "values", "table"})
 _NO_PARENTHESES = frozenset(
@@ -17,11 +18,10 @@ _NO_PARENTHESES = frozenset(
     session_user user current_catalog current_schema system_user
     """.split()
 )
-_INTERVAL_FIELDS = frozenset({"year", "month", "day", "hour", "minute", "second"})
 _FUNCTION_WORDS = frozenset({"left", "right", "like", "overlaps"})  # reserved, but functions before "("
 
 
-class ExpressionParser(Cursor):
+class ExpressionParser(CallParser):
     """Reads expressions. Queries inside them are read by the class below this one."""
 
     def query(self) -> tree.Query:
@@ -57,14 +57,6 @@ class ExpressionParser(Cursor):
                 if found is None:
                     return left
                 left = found
-
-    def expression_list(self) -> list[tree.Expression]:
-        """Read expressions with commas between them."""
-        found = [self.expression()]
-        while self.keys[self.i] == ",":
-            self.i += 1
-            found.append(self.expression())
-        return found
 
     # --- infix ---------------------------------------------------------------------------------------
 
@@ -161,20 +153,11 @@ class ExpressionParser(Cursor):
         if self.peek() != "(":
             return None
         self.i += 1
-        self._operator_name()
+        self.operator_name()
         if self.keys[self.i] in ("any", "some", "all"):
             return self._quantified(left)
         right = self.expression(_OTHER + 1)
         return tree.Binary(left.start, right.end, "operator", left, right)
-
-    def _operator_name(self) -> None:
-        self.expect("(")
-        while self.kinds[self.i] == WORD or self.keys[self.i] == ".":
-            self.i += 1
-        if self.kinds[self.i] != OPERATOR:
-            self.fail("an operator")
-        self.i += 1
-        self.expect(")")
 
     _INFIX: ClassVar[dict[str, Callable[["ExpressionParser", tree.Expression, int], tree.Expression | None]]] = {
         "is": _is,
@@ -420,16 +403,8 @@ class ExpressionParser(Cursor):
             self.i = at
             return None
         self.i += 1
-        self._interval_fields()
+        self.interval_fields()
         return tree.Literal(start, self.end_of_last(), "interval")
-
-    def _interval_fields(self) -> None:
-        if self.keys[self.i] in _INTERVAL_FIELDS:
-            self.i += 1
-            if self.keys[self.i] == "to" and self.peek() in _INTERVAL_FIELDS:
-                self.i += 2
-            if self.keys[self.i] == "(" and self.kinds[self.i + 1] == NUMBER:
-                self.skip_parentheses()
 
     def _current(self) -> tree.Expression:
         i = self.i
@@ -471,7 +446,7 @@ class ExpressionParser(Cursor):
         else:
             parts = (first,)
         if key == "(":
-            return self._call(i, parts)
+            return self.call(i, parts)
         if key == "'" and self.kinds[self.i] == STRING and len(parts) <= 2:
             self.i += 1
             return tree.Literal(self.starts[i], self.end_of_last(), parts[-1])
@@ -495,159 +470,6 @@ class ExpressionParser(Cursor):
         self.i += 1
         return tree.Literal(start, self.end_of_last(), name)
 
-    def _call(self, i: int, parts: tuple[str, ...]) -> tree.Expression:
-        self.enter()
-        keys = self.keys
-        self.i += 1
-        call = tree.Call(self.starts[i], 0, parts, [])
-        special = self._SYNTAX.get(parts[-1]) if len(parts) == 1 and keys[self.i] != ")" else None
-        if special is not None:
-            special(self, call)
-        elif keys[self.i] == "*" and keys[self.i + 1] == ")":
-            call.star = True
-            self.i += 1
-        elif keys[self.i] != ")":
-            if keys[self.i] == "distinct":
-                call.distinct = True
-                self.i += 1
-            elif keys[self.i] == "all":
-                self.i += 1
-            self._arguments(call)
-            if keys[self.i] == "order":
-                call.order = self.order_by()
-        self.expect(")")
-        call.end = self.ends[self.i - 1]
-        self.depth -= 1
-        if keys[self.i] in ("within", "filter", "over", "ignore", "respect"):
-            self._call_clauses(call)
-        return call
-
-    def _arguments(self, call: tree.Call) -> None:
-        keys = self.keys
-        while True:
-            self.take("variadic")
-            if self.kinds[self.i] == WORD and keys[self.i + 1] in ("=>", ":="):
-                self.i += 2
-            call.arguments.append(self.expression())
-            if keys[self.i] != ",":
-                return
-            self.i += 1
-
-    def _call_clauses(self, call: tree.Call) -> None:
-        if self.take_words("within", "group"):
-            self.expect("(")
-            call.order = self.order_by()
-            call.within_group = True
-            self.expect(")")
-            call.end = self.end_of_last()
-        if self.keys[self.i] == "filter" and self.peek() == "(":
-            self.i += 2
-            self.expect("where")
-            call.filter = self.expression()
-            self.expect(")")
-            call.end = self.end_of_last()
-        if self.keys[self.i] in ("ignore", "respect") and self.peek() == "nulls":
-            self.i += 2
-        if self.keys[self.i] == "over":
-            at = self.starts[self.i]
-            self.i += 1
-            if self.keys[self.i] == "(":
-                call.window = self.window()
-            else:
-                base = self.name("a window")
-                call.window = tree.Window(at, self.end_of_last(), base, [], [], [])
-            call.end = self.end_of_last()
-
-    def window(self) -> tree.Window:
-        """Read ``([name] [PARTITION BY …] [ORDER BY …] [frame])``."""
-        start = self.starts[self.i]
-        self.expect("(")
-        window = tree.Window(start, start, None, [], [], [])
-        frames = ("range", "rows", "groups")
-        if self.keys[self.i] not in (")", "partition", "order", *frames):
-            window.base = self.name("a window")
-        if self.take("partition"):
-            self.expect("by")
-            window.partition = self.expression_list()
-        if self.keys[self.i] == "order":
-            window.order = self.order_by()
-        if self.keys[self.i] in frames:
-            self.i += 1
-            between = self.take("between")
-            self._frame_bound(window)
-            if between:
-                self.expect("and")
-                self._frame_bound(window)
-            if self.take("exclude"):
-                while self.keys[self.i] in ("current", "row", "group", "ties", "no", "others"):
-                    self.i += 1
-        self.expect(")")
-        window.end = self.end_of_last()
-        return window
-
-    def _frame_bound(self, window: tree.Window) -> None:
-        if self.take_words("current", "row"):
-            return
-        if not self.take("unbounded"):
-            window.frame.append(self.expression(_OTHER))
-        if not (self.take("preceding") or self.take("following")):
-            self.fail("PRECEDING or FOLLOWING")
-
-    def order_by(self) -> list[tree.Sort]:
-        """Read ``ORDER BY key [ASC|DESC|USING op] [NULLS FIRST|LAST], …``."""
-        self.expect("order")
-        self.expect("by")
-        found = []
-        while True:
-            key = self.expression()
-            if not (self.take("asc") or self.take("desc")) and self.take("using"):
-                if self.keys[self.i] == "operator":
-                    self.i += 1
-                    self._operator_name()
-                else:
-                    self.i += 1
-            if self.take("nulls") and not (self.take("first") or self.take("last")):
-                self.fail("FIRST or LAST")
-            found.append(tree.Sort(key.start, self.end_of_last(), key))
-            if not self.take(","):
-                return found
-
-    # --- calls with words between their arguments ----------------------------------------------------
-
-    def _extract(self, call: tree.Call) -> None:
-        self.i += 1
-        self.expect("from")
-        call.arguments.append(self.expression())
-
-    def _position(self, call: tree.Call) -> None:
-        call.arguments.append(self.expression(_OTHER))
-        if not self.take("in"):
-            self.expect(",")
-        call.arguments.append(self.expression())
-
-    def _words_between(self, call: tree.Call) -> None:
-        call.arguments.append(self.expression())
-        while self.keys[self.i] in ("from", "for", "placing", "similar", "escape", ","):
-            self.i += 1
-            call.arguments.append(self.expression())
-
-    def _trim(self, call: tree.Call) -> None:
-        side = self.keys[self.i]
-        if side in ("both", "leading", "trailing"):
-            self.i += 1
-            call.parts = (f"trim {side}",)
-        if self.take("from"):
-            call.arguments = self.expression_list()
-            return
-        call.arguments = self.expression_list()
-        if self.take("from"):
-            call.arguments += self.expression_list()
-
-    def _normalize(self, call: tree.Call) -> None:
-        call.arguments.append(self.expression())
-        if self.take(","):
-            self.i += 1
-
     def _collation_for(self) -> tree.Expression | None:
         if not (self.peek() == "for" and self.peek(2) == "("):
             return None
@@ -656,15 +478,6 @@ class ExpressionParser(Cursor):
         argument = self.expression()
         self.expect(")")
         return tree.Call(start, self.end_of_last(), ("collation for",), [argument])
-
-    _SYNTAX: ClassVar[dict[str, Callable[["ExpressionParser", tree.Call], None]]] = {
-        "extract": _extract,
-        "position": _position,
-        "substring": _words_between,
-        "overlay": _words_between,
-        "trim": _trim,
-        "normalize": _normalize,
-    }
 
     _PRIMARY: ClassVar[dict[str, Callable[["ExpressionParser"], tree.Expression | None]]] = {
         "0": _number,
@@ -692,36 +505,3 @@ class ExpressionParser(Cursor):
         "numeric": _typed_literal,
         **dict.fromkeys(_NO_PARENTHESES, _current),
     }
-
-    # --- types ---------------------------------------------------------------------------------------
-
-    def type_name(self) -> str:
-        """Read a type; returns its name without schema, modifiers and array bounds, in one spelling."""
-        self.take("setof")
-        words = [self.name("a type")]
-        while self.take("."):
-            words = [self.name("a type")]
-        first = words[0]
-        if first == "national" and self.keys[self.i] in ("character", "char"):
-            words.append(self.name())
-        if self.keys[self.i] == "precision" or self.keys[self.i] == "varying":
-            words.append(self.name())
-        if self.keys[self.i] == "(":
-            self.skip_parentheses()
-        if first in ("timestamp", "time") and self.keys[self.i] in ("with", "without"):
-            if self.peek() == "time" and self.peek(2) == "zone":
-                words += [self.keys[self.i], "time", "zone"]
-                self.i += 3
-        if first == "interval":
-            self._interval_fields()
-        if self.keys[self.i] == "%":
-            self.i += 2
-        while True:
-            if self.keys[self.i] == "[":
-                self.i += 1
-                if self.kinds[self.i] == NUMBER:
-                    self.i += 1
-                self.expect("]")
-            elif not self.take("array"):
-                break
-        return " ".join(words)

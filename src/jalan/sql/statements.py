@@ -8,7 +8,8 @@ from typing import ClassVar
 
 from jalan.sql import tree
 from jalan.sql.cursor import SqlSyntaxError
-from jalan.sql.dialect import Dialect, get_dialect
+from jalan.sql.dialect import Dialect
+from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import END, OPERATOR, STRING, WORD, Lexer, Tokens
 from jalan.sql.queries import QueryParser
 
