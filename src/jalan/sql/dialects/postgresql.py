@@ -20,7 +20,7 @@ _RESERVED = _words("""
 # May name a column, but as an alias they need AS (appendix C, "requires AS"), or they start the next clause.
 _RESERVED_AS_ALIAS = _words("""
     array char character day filter hour minute month over precision second varying within without year
-    set at between escape
+    set between escape
 """)
 
 _AGGREGATES = _words("""
