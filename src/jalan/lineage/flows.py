@@ -163,9 +163,20 @@ class FlowCollector:
         named: bool = True,
     ) -> None:
         """Add a resolved column; ``named`` says that the text refers to this very column."""
-        column = found.column
+        self._add(found.entry, found.column, span, values, conditions, how, named)
+
+    def _add(
+        self,
+        entry: Entry,
+        column: str | Made,
+        span: Span,
+        values: Flow,
+        conditions: Flow,
+        how: str,
+        named: bool,
+    ) -> None:
         if isinstance(column, str):
-            table = found.entry.key or found.entry.name
+            table = entry.key or entry.name
             if named and column != "*":
                 self.uses.add((table, column))
             key = (table, column, how)
@@ -193,6 +204,17 @@ class FlowCollector:
     def _column(self, node: tree.Column, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         span = (node.start, node.end)
         parts = node.parts
+        # The commonest cases first: a qualified column that is there, or a column of the only table.
+        only: Entry | Merged | None = None
+        if len(parts) == 2:
+            only = scope.entry(parts[0])
+        elif len(scope.visible) == 1 and len(parts) == 1:
+            only = scope.visible[0]
+        if type(only) is Entry:
+            column = only.columns.get(parts[-1])
+            if column is not None and not only.hidden:
+                self._add(only, column, span, values, conditions, how, True)
+                return
         found = self.resolve(parts, scope, span)
         for reference in found:
             self.add(reference, span, values, conditions, how)

@@ -27,7 +27,7 @@ class Cursor:
         self.kinds = tokens.kinds
         self.starts = tokens.starts
         self.ends = tokens.ends
-        self.texts = tokens.texts
+        self.written = tokens.written
         self.i = 0
         self.depth = 0
         self._reserved = dialect.reserved
@@ -46,7 +46,7 @@ class Cursor:
             opening = "string" if self.keys[i] == "'" else "quoted name"
             raise SqlSyntaxError(f"this {opening} is never closed", self.starts[i], self.ends[i], "unterminated")
         else:
-            text = self.texts[i]
+            text = self.written(i)
             met = f"“{text if len(text) <= 40 else text[:37] + '…'}”"
         raise SqlSyntaxError(f"expected {expected}, met {met}", self.starts[i], self.ends[i])
 
@@ -93,7 +93,7 @@ class Cursor:
         self.i = i + 1
         if kind == WORD and self._lower:
             return self.keys[i]
-        return identifier(self.texts[i], kind, self._folding)
+        return identifier(self.written(i), kind, self._folding)
 
     def qualified(self, what: str = "a name") -> tuple[str, ...]:
         """Read a name of one or more parts with dots between them."""

@@ -6,7 +6,8 @@ from typing import ClassVar
 from jalan.sql import tree
 from jalan.sql.calls import OTHER, CallParser
 from jalan.sql.cursor import SqlSyntaxError
-from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD
+from jalan.sql.dialect import Dialect
+from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Tokens
 
 # Binding powers that the special forms below share with the table of the dialect (PostgreSQL manual, 4.1.6).
 _NOT, _IN, _OTHER, _AT, _UNARY = 3, 6, OTHER, 11, 13
@@ -18,11 +19,16 @@ _NO_PARENTHESES = frozenset(
     session_user user current_catalog current_schema system_user
     """.split()
 )
+_CONTINUES = frozenset({".", "(", "'", "::", "["})  # what makes more of a name than a column
 _FUNCTION_WORDS = frozenset({"left", "right", "like", "overlaps"})  # reserved, but functions before "("
 
 
 class ExpressionParser(CallParser):
     """Reads expressions. Queries inside them are read by the class below this one."""
+
+    def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
+        super().__init__(tokens, dialect)
+        self._special = dialect.reserved.union(self._PRIMARY)
 
     def query(self) -> tree.Query:
         """Read a query."""
@@ -31,7 +37,7 @@ class ExpressionParser(CallParser):
     def expression(self, power: int = 1) -> tree.Expression:
         """Read an expression whose operators bind at least as tightly as ``power``."""
         keys = self.keys
-        left = self._prefix()
+        left = self._plain_column() or self._prefix()
         precedence = self._precedence
         while True:
             key = keys[self.i]
@@ -57,6 +63,22 @@ class ExpressionParser(CallParser):
                 if found is None:
                     return left
                 left = found
+
+    def _plain_column(self) -> tree.Expression | None:
+        """Read ``a`` or ``a.b``, the commonest of all expressions, if nothing behind it makes it another thing."""
+        i = self.i
+        keys, kinds = self.keys, self.kinds
+        key = keys[i]
+        if kinds[i] != WORD or key in self._special or not self._lower:
+            return None
+        after = keys[i + 1]
+        if after not in _CONTINUES:
+            self.i = i + 1
+            return tree.Column(self.starts[i], self.ends[i], (key,))
+        if after == "." and kinds[i + 2] == WORD and keys[i + 3] not in _CONTINUES:
+            self.i = i + 3
+            return tree.Column(self.starts[i], self.ends[i + 2], (key, keys[i + 2]))
+        return None
 
     # --- infix ---------------------------------------------------------------------------------------
 
@@ -237,9 +259,9 @@ class ExpressionParser(CallParser):
         while not self.take("]"):
             if self.take(":"):
                 continue
-            if self.kinds[self.i] == PARAMETER and self.texts[self.i][0] == ":":
+            if self.kinds[self.i] == PARAMETER and self.written(self.i)[0] == ":":
                 # `a[1:n]`: the lexer took `:n` for a placeholder
-                folded = self._folding.apply(self.texts[self.i][1:])
+                folded = self._folding.apply(self.written(self.i)[1:])
                 indexes.append(tree.Column(self.starts[self.i] + 1, self.ends[self.i], (folded,)))
                 self.i += 1
                 continue

@@ -9,6 +9,7 @@ again.
 import re
 from dataclasses import dataclass
 from itertools import accumulate, compress
+from operator import add
 
 from jalan.sql.dialect import Dialect, Folding
 
@@ -22,22 +23,26 @@ _CACHED_LENGTH = 40
 
 @dataclass(slots=True, eq=False)
 class Tokens:
-    """The tokens of a text as parallel lists, closed by one END token at the end of the text.
+    """The tokens of a text as parallel sequences, closed by one END token at the end of the text.
 
     kinds: one of the kinds above. keys: what the grammar compares with: words in lower case, operators as
     written, one mark for each other kind (``'`` string, ``"`` quoted name, ``0`` number, ``$`` parameter,
-    empty at the end). texts: as written. starts, ends: offsets in the text, end exclusive.
+    empty at the end). starts, ends: offsets in the text, end exclusive.
     """
 
-    kinds: list[int]
-    keys: list[str]
-    texts: list[str]
+    text: str
+    kinds: tuple[int, ...]
+    keys: tuple[str, ...]
     starts: list[int]
     ends: list[int]
 
+    def written(self, i: int) -> str:
+        """Return a token as it is written."""
+        return self.text[self.starts[i] : self.ends[i]]
 
-Entry = tuple[int, str, int, str]
-"""Kind, key, how much space stands before the token, and the token itself."""
+
+Entry = tuple[int, str, int]
+"""Kind, key, and how much space stands before the token."""
 
 
 class _Classes(dict[str, Entry]):
@@ -50,7 +55,7 @@ class _Classes(dict[str, Entry]):
     def __missing__(self, piece: str) -> Entry:
         text = piece.lstrip()
         kind, key = self._classify(text) if text else (SKIP, "")
-        entry = (kind, key, len(piece) - len(text), text)
+        entry = (kind, key, len(piece) - len(text))
         if len(piece) <= _CACHED_LENGTH:
             if len(self) > _CACHE_LIMIT:
                 self.clear()
@@ -152,20 +157,13 @@ class Lexer:
             entries = list(compress(entries, kept))
             offsets = list(compress(offsets, kept))
             ends = list(compress(ends, kept))
-        size = len(text)
-        tokens = Tokens(
-            kinds=[entry[0] for entry in entries],
-            keys=[entry[1] for entry in entries],
-            texts=[entry[3] for entry in entries],
-            starts=[offset + entry[2] for offset, entry in zip(offsets, entries, strict=False)],
-            ends=ends,
-        )
-        tokens.kinds.append(END)
-        tokens.keys.append("")
-        tokens.texts.append("")
-        tokens.starts.append(size)
-        tokens.ends.append(size)
-        return tokens
+        entries.append((END, "", 0))
+        if len(offsets) < len(entries):
+            offsets.append(0)
+        offsets[len(entries) - 1] = len(text)
+        ends.append(len(text))
+        kinds, keys, spaces = zip(*entries, strict=True)
+        return Tokens(text, kinds, keys, list(map(add, offsets, spaces)), ends)
 
 
 def identifier(text: str, kind: int, folding: Folding) -> str:

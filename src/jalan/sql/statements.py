@@ -535,7 +535,7 @@ class StatementParser(QueryParser):
         schemas = []
         while self.keys[self.i] != ";" and self.kinds[self.i] != END:
             if self.kinds[self.i] == STRING:
-                text = self.texts[self.i][1:-1]
+                text = self.written(self.i)[1:-1]
                 schemas += [part.strip().strip('"') for part in text.split(",")]
                 self.i += 1
             elif self.kinds[self.i] == OPERATOR:
