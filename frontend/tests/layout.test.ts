@@ -127,7 +127,8 @@ it('keeps labels apart', () => {
 
 it('names jobs as people read them', () => {
   expect(jobName('nightly.core.tickets')).toBe('nightly ▸ core.tickets')
-  expect(jobName('core.disruptions')).toBe('core.disruptions')
   expect(shortName('nightly.core.tickets')).toBe('nightly')
+  expect(shortName('foreign table remote.tickets')).toBe('foreign')
+  expect(jobName('view mart.punctuality')).toBe('view mart.punctuality')
   expect(shortName('reports/board-pack.yaml')).toBe('board-pack.yaml')
 })

@@ -53,11 +53,15 @@ watch(
   { immediate: true, flush: 'post' },
 )
 
+/** A query made from a dataset and expressions does not stand in the file as it is shown. */
+const composed = computed(() => evidence.value?.definition.kind === 'element_columns')
+
 /** Where the code stands, who runs it, and since when it is so. */
 const origin = computed(() => {
   const shown = evidence.value
   if (!shown) return ''
   const { place, job, version, valid_from } = shown.definition
+  if (composed.value) return `put together from the dataset and columns in ${place}`
   const by = job
     ? `run by ${jobName(job)}`
     : shown.origin === 'catalogue'
@@ -174,7 +178,7 @@ const HOW: Record<string, string> = {
           </div>
           <div ref="code" class="code mono" tabindex="0" aria-label="Code">
             <div v-for="line in lines" :key="line.number" class="line">
-              <i>{{ line.number }}</i><span
+              <i>{{ composed ? '' : line.number }}</i><span
                 ><template v-for="(piece, i) in line.pieces" :key="i"
                   ><mark v-if="piece.kinds.length" :class="piece.kinds">{{ piece.text }}</mark
                   ><template v-else>{{ piece.text }}</template></template

@@ -163,13 +163,13 @@ export function apart<T extends { y: number }>(labels: T[], distance: number): T
 /** The pipeline of a job, or what else does it, in one short word. */
 export function shortName(by: string): string {
   if (by.includes('/')) return by.split('/').at(-1) ?? by
-  const parts = by.split('.')
-  return parts.length > 2 ? (parts[0] ?? by) : 'view'
+  if (by.includes(' ')) return by.split(' ')[0] ?? by
+  return by.split('.')[0] ?? by
 }
 
-/** `nightly.core.tickets` → `nightly ▸ core.tickets`. Places of files are left as they are. */
+/** `nightly.core.tickets` → `nightly ▸ core.tickets`. Places of files, and what the database itself does, are left as they are. */
 export function jobName(by: string): string {
-  if (by.includes('/')) return by
+  if (/[/ ]/.test(by)) return by
   const [pipeline, ...rest] = by.split('.')
   return rest.length > 1 ? `${pipeline} ▸ ${rest.join('.')}` : by
 }

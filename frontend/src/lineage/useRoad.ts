@@ -134,7 +134,9 @@ export function useRoad() {
     const into = road.data.value?.crossings.filter(
       (crossing) => crossing.kind === 'value' && fields.value.includes(crossing.target_field ?? -1),
     )
-    return into?.[0]?.id ?? steps[0]?.link ?? null
+    const first = into?.[0]?.id
+    const step = steps.find((one) => one.links.includes(first ?? -1))
+    return step?.link ?? first ?? steps[0]?.link ?? null
   })
   watch(
     [shownLink, dock],

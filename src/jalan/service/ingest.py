@@ -357,7 +357,8 @@ def _write_report(
         key = f"element:{known_by}:{report.slug}:{element.name}"
         keys.add(key)
         definitions.define(
-            key, kind="element", place=report.path, first_line=element.line, dialect="postgresql",
+            key, kind="element_columns" if element.declared else "element", place=report.path,
+            first_line=element.line, dialect="postgresql",
             search_path=report.search_path, text=element.sql, system_id=system.id, database=report.database,
             dataset_id=dataset.id, field_id=field.id, job_id=None,
         )  # fmt: skip

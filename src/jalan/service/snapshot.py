@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from jalan.graph.dependencies import CONDITION, ROWS, VALUE, Dependencies
 from jalan.store.models import Container, Dataset, Definition, Field, Ingestion, Job, Link, Statement, System
 
-_PREFERRED = {"file": 0, "element": 0, "foreign_table": 1, "view": 2}
+_PREFERRED = {"file": 0, "element": 0, "element_columns": 0, "foreign_table": 1, "view": 2}
 _LABEL_LENGTH = 60
 
 
@@ -68,7 +68,9 @@ class DefinitionInfo:
 
     @property
     def by(self) -> str:
-        """What stands in the gutter: the job, or else the place."""
+        """What stands in the gutter: the job, or else what of the database's does it, or the file."""
+        if self.kind in ("view", "foreign_table"):
+            return f"{self.kind.replace('_', ' ')} {self.place}"
         return self.job or self.place
 
     def line(self, offset: int) -> int:
