@@ -9,12 +9,17 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from hypothesis import settings
 from sqlalchemy import Engine
 
 from jalan.demo import scenario
 from jalan.demo.cluster import Cluster
 from jalan.demo.start import fill_store
 from jalan.store.database import migrate, open_store
+
+# How long an example takes says something about the machine, nothing about the code.
+settings.register_profile("jalan", deadline=None)
+settings.load_profile("jalan")
 
 ROOT = Path(__file__).resolve().parent.parent
 SMALL = 0.03  # a thirtieth of the demo's rows: every case is in it, and the pipeline runs in a second

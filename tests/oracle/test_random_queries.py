@@ -23,7 +23,6 @@ def connection(cluster: Cluster, database: str) -> Iterator[psycopg.Connection]:
     with admin(cluster, database) as found:
         for table, columns in TABLES.items():
             found.execute(f"create table {table} ({', '.join(f'{c} int' for c in columns)})")
-        found.execute("set statement_timeout = '200ms'")
         yield found
 
 
@@ -45,10 +44,13 @@ def _fill(connection: psycopg.Connection, rows: Rows) -> None:
 
 def _answer(connection: psycopg.Connection, sql: str) -> list[list[str]]:
     """Each output column as a bag of values."""
+    connection.execute("set statement_timeout = '200ms'")
     try:
         found = connection.execute(sql)
     except psycopg.errors.QueryCanceled:
         pytest.skip("too large a product for a test")
+    finally:
+        connection.execute("reset statement_timeout")
     assert found.description is not None
     rows = found.fetchall()
     return [sorted(str(row[i]) for row in rows) for i in range(len(found.description))]

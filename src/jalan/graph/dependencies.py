@@ -40,6 +40,7 @@ class Dependencies:
         self.fields = len(field_dataset)
         self.datasets = datasets
         self.nodes = self.fields + datasets
+        self._walks: dict[bool, tuple[Adjacency, Adjacency]] = {}
 
     def dataset_of(self, nodes: Ints) -> Ints:
         """Return the dataset of each node: of a field the one that has it, of a dataset itself."""
@@ -56,21 +57,25 @@ class Dependencies:
         targets = self.dataset_of(self.targets.copy())
         return sources, targets, sources != targets
 
-    def _dataset_links(self, conditions: bool) -> tuple[Ints, Ints]:
-        sources, targets, apart = self._dataset_edges
-        kept = apart if conditions else apart & (self.kinds == VALUE)
-        return sources[kept], targets[kept]
+    def _between_datasets(self, conditions: bool) -> tuple[Adjacency, Adjacency]:
+        """The walks between datasets, (back, ahead); sorted once, because every row of a catalog asks."""
+        found = self._walks.get(conditions)
+        if found is None:
+            sources, targets, apart = self._dataset_edges
+            kept = apart if conditions else apart & (self.kinds == VALUE)
+            sources, targets = sources[kept], targets[kept]
+            found = (adjacency(targets, sources, self.datasets), adjacency(sources, targets, self.datasets))
+            self._walks[conditions] = found
+        return found
 
     def hops(self, dataset: int, conditions: bool = True) -> tuple[Ints, Ints]:
         """Return how many hops every dataset lies (back, ahead) of one; -1 where nothing leads.
 
         Each is (datasets,). Cost: one walk each way.
         """
-        sources, targets = self._dataset_links(conditions)
+        back, ahead = self._between_datasets(conditions)
         seed = np.array([dataset])
-        back = spread(adjacency(targets, sources, self.datasets), seed).distance
-        ahead = spread(adjacency(sources, targets, self.datasets), seed).distance
-        return back, ahead
+        return spread(back, seed).distance, spread(ahead, seed).distance
 
     def feeds_itself(self, dataset: int) -> bool:
         """Whether a dataset is read by what writes it."""
