@@ -80,7 +80,11 @@ def main() -> None:
     """Start the demo, take every picture, stop the demo."""
     cluster = Cluster(ROOT / ".jalan" / "demo")
     cluster.start()
-    engine = fill_store(cluster, scenario.build(cluster), cluster.url("jalan"))
+    databases = scenario.build(cluster)
+    with scenario.connect(cluster, "postgres") as connection:
+        # A store of its own, new each time: what one has tried out before is in no picture.
+        connection.execute("drop database if exists jalan_pictures with (force)")
+    engine = fill_store(cluster, databases, cluster.url("jalan_pictures"))
     port = free_port()
     server = uvicorn.Server(
         uvicorn.Config(create_app(engine, ROOT / "frontend" / "dist"), port=port, log_level="warning")

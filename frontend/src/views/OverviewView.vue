@@ -241,6 +241,10 @@ td {
   border-bottom: 1px solid var(--hair);
   overflow-wrap: anywhere;
 }
+td.mute,
+td + td {
+  white-space: nowrap;
+}
 pre {
   background: var(--sheet);
   border: 1px solid var(--hair);

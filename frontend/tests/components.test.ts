@@ -1,0 +1,203 @@
+import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { createMemoryHistory, createRouter, type Router } from 'vue-router'
+import { api, type DatasetFacts, type Evidence, type Found, type Road } from '../src/api/client'
+import FindBox from '../src/components/FindBox.vue'
+import FlowMap from '../src/components/FlowMap.vue'
+import HerePanel from '../src/lineage/HerePanel.vue'
+import { useRoad } from '../src/lineage/useRoad'
+
+const page = { template: '<main />' }
+
+function router(): Router {
+  return createRouter({
+    history: createMemoryHistory(),
+    routes: [
+      { path: '/lineage/:dataset?', name: 'lineage', component: page },
+      { path: '/catalog', name: 'catalog', component: page },
+    ],
+  })
+}
+
+const facts: DatasetFacts = {
+  id: 28,
+  name: 'strait.core.sailing_revenue',
+  title: 'core.sailing_revenue',
+  kind: 'table',
+  system: 'postgresql',
+  namespace: 'postgres://islands:5432',
+  container: 'strait.core',
+  description: 'What each sailing earned.',
+  owner: null,
+  address: null,
+  rows: 6722,
+  placeholder: true,
+  gone_since: null,
+  first_seen: '2026-11-23T08:00:00Z',
+  scanned_at: null,
+  feeds_itself: true,
+  columns: ['gross', 'net'].map((name, i) => ({
+    id: 100 + i,
+    name,
+    kind: 'column',
+    type: 'numeric',
+    placeholder: false,
+    gone: false,
+    back: 1,
+    ahead: 2,
+    description: null,
+    reports: i,
+  })),
+  written_by: [],
+  back: 3,
+  ahead: 2,
+  reports: ['Board pack'],
+  unread: 1,
+}
+
+describe('here', () => {
+  const panel = () =>
+    mount(HerePanel, { props: { facts, chosen: [100], lit: new Set<number>(), cursor: 'f101' } })
+
+  it('says what is known of the asset, also what is doubtful', () => {
+    const text = panel().text()
+    for (const said of ['nobody named', 'not scanned', 'feeds itself', '1 place not fully read']) {
+      expect(text).toContain(said)
+    }
+    expect(text).toContain('about 6\u202f722')
+  })
+
+  it('shows which columns are on the trail and where the cursor is', () => {
+    const rows = panel().findAll('.row')
+    expect(rows.map((row) => row.attributes('aria-pressed'))).toEqual(['true', 'false'])
+    expect(rows[1]?.classes()).toContain('at')
+  })
+
+  it('follows a column, and adds it with shift', async () => {
+    const shown = panel()
+    await shown.findAll('.row')[1]?.trigger('click', { shiftKey: true })
+    expect(shown.emitted('follow')).toEqual([[101, 28, true]])
+  })
+})
+
+describe('the find box', () => {
+  const hits: Found[] = ['gross', 'gross_share'].map((title, i) => ({
+    kind: 'field',
+    dataset: 28,
+    field: 100 + i,
+    title,
+    path: 'islands:5432/strait.core.sailing_revenue',
+    dataset_kind: 'table',
+    why: 'column',
+  }))
+  let shown: VueWrapper
+  let places: Router
+
+  beforeEach(async () => {
+    vi.useFakeTimers()
+    places = router()
+    shown = mount(FindBox, { global: { plugins: [places] }, attachTo: document.body })
+  })
+  afterEach(() => {
+    shown.unmount()
+    vi.useRealTimers()
+    vi.restoreAllMocks()
+  })
+
+  async function type(words: string) {
+    await shown.find('input').setValue(words)
+    await vi.advanceTimersByTimeAsync(200)
+    await flushPromises()
+  }
+
+  it('lists hits and opens the chosen one by keyboard', async () => {
+    vi.spyOn(api, 'find').mockResolvedValue(hits)
+    await type('gross')
+    expect(shown.findAll('[role=option]')).toHaveLength(2)
+    await shown.find('input').trigger('keydown', { key: 'ArrowDown' })
+    await shown.find('input').trigger('keydown', { key: 'Enter' })
+    await flushPromises()
+    expect(places.currentRoute.value.fullPath).toBe('/lineage/28?field=101')
+  })
+
+  it('says so when nothing is called so', async () => {
+    vi.spyOn(api, 'find').mockResolvedValue([])
+    await type('fog')
+    expect(shown.text()).toContain('Nothing is called “fog”')
+  })
+})
+
+it('draws places one behind the other, along the longest way', () => {
+  const connection = (source: string, target: string) => ({ source, target, links: 3 })
+  const shown = mount(FlowMap, {
+    props: {
+      connections: [
+        connection('strait.landing', 'strait.core'),
+        connection('strait.core', 'reports'),
+        connection('strait.landing', 'reports'),
+      ],
+      systems: [],
+    },
+    global: { plugins: [router()] },
+  })
+  expect(shown.findAll('.place').map((place) => place.find('b').text())).toEqual([
+    'landing',
+    'core',
+    'reports',
+  ])
+  expect(shown.findAll('path')).toHaveLength(3)
+})
+
+describe('the state of the road', () => {
+  const crossing = (id: number, target: number) => ({ id, kind: 'value', target_field: target })
+  const road = {
+    focus: 28,
+    fields: [],
+    lanes: [],
+    crossings: [crossing(7, 100), crossing(8, 5)],
+    steps: [{ link: 6, links: [6, 7], source: '', target: '', place: '', line: 1 }],
+  } as unknown as Road
+
+  async function at(path: string) {
+    const places = router()
+    vi.spyOn(api, 'lanes').mockResolvedValue(road)
+    vi.spyOn(api, 'trail').mockResolvedValue(road)
+    vi.spyOn(api, 'dataset').mockResolvedValue(facts)
+    vi.spyOn(api, 'evidence').mockResolvedValue({ link: 6 } as Evidence)
+    vi.spyOn(api, 'dependents').mockRejectedValue(new Error('not asked for here'))
+    await places.push(path)
+    let state: ReturnType<typeof useRoad> | undefined
+    const shell = { setup: () => ((state = useRoad()), () => null) }
+    mount(shell, { global: { plugins: [places], config: { errorHandler: () => {} } } })
+    await flushPromises()
+    if (!state) throw new Error('not mounted')
+    return { state, places }
+  }
+  afterEach(() => vi.restoreAllMocks())
+
+  it('is all in the address', async () => {
+    const { state } = await at('/lineage/28?back=4&conditions=hidden&detail=datasets&view=table')
+    expect(api.lanes).toHaveBeenCalledWith(28, { back: 4, ahead: 2, conditions: false })
+    expect([state.detail.value, state.asTable.value, state.dock.value]).toEqual([
+      'datasets',
+      true,
+      'closed',
+    ])
+  })
+
+  it('does not take nonsense from the address', async () => {
+    const { state } = await at('/lineage/28?back=fog&ahead=999&detail=fog')
+    expect([state.back.value, state.ahead.value, state.detail.value]).toEqual([0, 50, 'columns'])
+  })
+
+  it('changes the address, and leaves what is as usual out of it', async () => {
+    const { state, places } = await at('/lineage/28')
+    state.reach('back', 1)
+    state.toggleConditions()
+    await flushPromises()
+    expect(places.currentRoute.value.query).toMatchObject({ conditions: 'hidden' })
+    state.toggleConditions()
+    await flushPromises()
+    expect(places.currentRoute.value.query.conditions).toBeUndefined()
+  })
+})
