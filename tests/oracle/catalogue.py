@@ -32,12 +32,6 @@ def used_columns(connection: psycopg.Connection, view: str) -> set[tuple[str, st
     return set(connection.execute(_USED, (view,)).fetchall())
 
 
-def output_names(connection: psycopg.Connection, view: str) -> list[str]:
-    """Return the names of the view's columns in order."""
-    query = "select attname from pg_attribute where attrelid = %s::regclass and attnum > 0 order by attnum"
-    return [name for (name,) in connection.execute(query, (view,))]
-
-
 def known_tables(connection: psycopg.Connection) -> dict[str, list[str]]:
     """Return the columns of all tables and views."""
     return dict(connection.execute(_COLUMNS).fetchall())

@@ -80,6 +80,15 @@ def test_bringing_the_same_in_twice_changes_nothing(store: Engine, source: tuple
     assert [outcome.counts for outcome in outcomes] == [{}, {}]
 
 
+def test_long_work_tells_how_far_it_is(store: Engine, source: tuple, folder: Path) -> None:
+    told: list[tuple[str, int, int]] = []
+    scan(store, source[2], known_as=SERVER, progress=lambda *told_now: told.append(told_now))
+    assert [what for what, _, _ in told[:5]] == ["schemas", "tables", "columns", "foreign tables", "done"]
+    load(store, folder, progress=lambda *told_now: told.append(told_now))
+    assert all(0 <= done <= total for _, done, total in told)
+    assert told[-1] == ("links", 2, 2), "the view of the scan and the file of the folder"
+
+
 def test_a_placeholder_and_the_scanned_table_are_one(store: Engine, source: tuple, folder: Path) -> None:
     name, _, url = source
     (folder / "star.sql").write_text("create table core.copied as select * from public.tickets where fare > 0;\n")

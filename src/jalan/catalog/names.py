@@ -5,28 +5,9 @@ Source: OpenLineage specification, "Naming Conventions" (PostgreSQL: ``postgres:
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 POSTGRES_PORT = 5432
 _LOOPBACK = {"localhost": "127.0.0.1", "::1": "127.0.0.1"}
-
-
-@dataclass(frozen=True, slots=True)
-class DatasetName:
-    """The identity of a dataset."""
-
-    namespace: str
-    name: str
-
-    @property
-    def container(self) -> str:
-        """The name of what holds the dataset: database and schema."""
-        return self.name.rpartition(".")[0]
-
-    @property
-    def short(self) -> str:
-        """The last part of the name."""
-        return self.name.rpartition(".")[2]
 
 
 def postgres_namespace(host: str, port: int | None, aliases: Mapping[str, str] | None = None) -> str:

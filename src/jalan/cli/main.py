@@ -12,6 +12,7 @@ import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn
 from rich.table import Table
+from sqlalchemy import Engine
 
 from jalan import __version__
 from jalan.cli.extract import extract_command
@@ -51,7 +52,8 @@ def _store(url: str | None) -> str:
 
 
 @contextmanager
-def _progress() -> Iterator[Any]:
+def _ingesting(store: str | None) -> Iterator[tuple[Engine, Any]]:
+    """Open the store and show progress; what cannot be read ends the command with a message."""
     columns = (TextColumn("{task.description:14}"), BarColumn(), TextColumn("{task.completed}/{task.total}"))
     with Progress(*columns, console=messages, transient=True) as bar:
         tasks: dict[str, Any] = {}
@@ -61,7 +63,10 @@ def _progress() -> Iterator[Any]:
                 tasks[what] = bar.add_task(what, total=total)
             bar.update(tasks[what], completed=done, total=total)
 
-        yield tell
+        try:
+            yield open_store(_store(store)), tell
+        except SourceError as error:
+            raise _fail(str(error)) from error
 
 
 def _print_outcome(outcome: Outcome, form: Format) -> None:
@@ -109,12 +114,8 @@ def scan(
         if not equals:
             raise _fail(f"--alias {pair}: expected HOST:PORT=HOST:PORT", 2)
         aliases[written] = name
-    try:
-        with _progress() as tell:
-            engine = open_store(_store(store))
-            outcome = scan_database(engine, url, known_as=known_as, aliases=aliases, progress=tell)
-    except SourceError as error:
-        raise _fail(str(error)) from error
+    with _ingesting(store) as (engine, tell):
+        outcome = scan_database(engine, url, known_as=known_as, aliases=aliases, progress=tell)
     _print_outcome(outcome, form)
 
 
@@ -132,12 +133,8 @@ def load(
 
     Example: `jalan load ./pipelines --server islands:5432`
     """
-    try:
-        with _progress() as tell:
-            engine = open_store(_store(store))
-            outcome = load_folder(engine, folder, name=name, server=server, progress=tell)
-    except SourceError as error:
-        raise _fail(str(error)) from error
+    with _ingesting(store) as (engine, tell):
+        outcome = load_folder(engine, folder, name=name, server=server, progress=tell)
     _print_outcome(outcome, form)
 
 

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
 from jalan.graph.spread import Adjacency, Ints, Reach, adjacency, spread
 
@@ -52,17 +51,18 @@ class Dependencies:
     # --- lanes ---------------------------------------------------------------------------------------
 
     @cached_property
-    def _dataset_edges(self) -> tuple[Ints, Ints, NDArray[np.bool_]]:
-        sources = self.dataset_of(self.sources.copy())
-        targets = self.dataset_of(self.targets.copy())
-        return sources, targets, sources != targets
+    def dataset_ends(self) -> tuple[Ints, Ints]:
+        """The datasets at both ends of every link, (sources, targets), each (links,)."""
+        return self.dataset_of(self.sources), self.dataset_of(self.targets)
 
     def _between_datasets(self, conditions: bool) -> tuple[Adjacency, Adjacency]:
         """The walks between datasets, (back, ahead); sorted once, because every row of a catalog asks."""
         found = self._walks.get(conditions)
         if found is None:
-            sources, targets, apart = self._dataset_edges
-            kept = apart if conditions else apart & (self.kinds == VALUE)
+            sources, targets = self.dataset_ends
+            kept = sources != targets
+            if not conditions:
+                kept &= self.kinds == VALUE
             sources, targets = sources[kept], targets[kept]
             found = (adjacency(targets, sources, self.datasets), adjacency(sources, targets, self.datasets))
             self._walks[conditions] = found
@@ -79,8 +79,8 @@ class Dependencies:
 
     def feeds_itself(self, dataset: int) -> bool:
         """Whether a dataset is read by what writes it."""
-        sources, _, apart = self._dataset_edges
-        return bool(np.any(~apart & (sources == dataset)))
+        sources, targets = self.dataset_ends
+        return bool(np.any((sources == dataset) & (targets == dataset)))
 
     # --- trails --------------------------------------------------------------------------------------
 
@@ -128,8 +128,11 @@ class Dependencies:
 
         In the second every field of a dataset whose rows are decided is reached, through the dataset's node.
         """
-        by_value = spread(self._values_ahead, fields)
-        return by_value, spread(self._everything[0], fields)
+        return self.carriers(fields), spread(self._everything[0], fields)
+
+    def carriers(self, fields: Ints) -> Reach:
+        """Return what carries the values of fields, by value links alone."""
+        return spread(self._values_ahead, fields)
 
     def path(self, reach: Reach, node: int, by_value: bool) -> list[Step]:
         """Return the shortest way on which ``dependents`` met a node, from the seed to it."""

@@ -101,12 +101,12 @@ class _Seen:
         for source in sources:
             content = self._content(source.table)
             if content is None:
-                values = _joined(values, [self._lasting(source)])
+                values.append(self._lasting(source))
                 continue
             for column in _columns(content, source.column):
-                values = _joined(values, [_composed(source, inner) for inner in column.values])
-                conditions = _joined(conditions, column.conditions)
-        return values, conditions
+                values += [_composed(source, inner) for inner in column.values]
+                conditions += column.conditions
+        return _joined([], values), _joined([], conditions)
 
     def conditions(self, sources: list[Source]) -> list[Source]:
         """Return what stands behind conditions."""
@@ -114,12 +114,12 @@ class _Seen:
         for source in sources:
             content = self._content(source.table)
             if content is None:
-                found = _joined(found, [self._lasting(source)])
+                found.append(self._lasting(source))
                 continue
             for column in _columns(content, source.column):
-                found = _joined(found, [_composed(source, inner) for inner in column.values])
-                found = _joined(found, column.conditions)
-        return found
+                found += [_composed(source, inner) for inner in column.values]
+                found += column.conditions
+        return _joined([], found)
 
 
 def _columns(content: _Content, name: str) -> list[_Column]:

@@ -64,14 +64,14 @@ def facts(snapshot: Snapshot, session: Session, dataset_id: int) -> DatasetFacts
 
 def _definitions_of(snapshot: Snapshot, dataset: int) -> list[int]:
     graph = snapshot.graph
-    links = np.flatnonzero(graph.dataset_of(graph.targets.copy()) == dataset).tolist()
+    links = np.flatnonzero(graph.dataset_ends[1] == dataset).tolist()
     found = dict.fromkeys(snapshot.links[link].definition for link in links)
     return sorted(found, key=lambda d: (snapshot.definitions[d].kind, snapshot.definitions[d].place))
 
 
 def _reports_of_field(snapshot: Snapshot, field: int) -> int:
-    by_value, _ = snapshot.graph.dependents(np.array([field]))
-    reached = np.flatnonzero(by_value.distance[: snapshot.graph.fields] > 0)
+    carried = snapshot.graph.carriers(np.array([field]))
+    reached = np.flatnonzero(carried.distance[: snapshot.graph.fields] > 0)
     datasets = set(snapshot.graph.field_dataset[reached].tolist())
     return sum(snapshot.datasets[d].kind == "report" for d in datasets)
 

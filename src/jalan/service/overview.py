@@ -66,7 +66,7 @@ def _traced(snapshot: Snapshot) -> tuple[int, int]:
     """Of the columns of what is written by something we have read: how many have a source for their value."""
     graph = snapshot.graph
     written = np.zeros(graph.datasets, dtype=np.bool_)
-    written[graph.dataset_of(graph.targets.copy())] = True
+    written[graph.dataset_ends[1]] = True
     has_source = np.zeros(graph.fields, dtype=np.bool_)
     has_source[graph.targets[graph.kinds == VALUE]] = True
     traceable = [i for i, f in enumerate(snapshot.fields) if written[f.dataset] and f.gone_since is None]
@@ -95,8 +95,8 @@ def _connections(snapshot: Snapshot) -> list[Connection]:
     """Databases, their schemas and reports, and how many columns pass from one into the next."""
     graph = snapshot.graph
     places = [d.namespace if d.kind == "report" else d.container for d in snapshot.datasets]
-    sources = graph.dataset_of(graph.sources.copy())[graph.kinds == VALUE].tolist()
-    targets = graph.dataset_of(graph.targets.copy())[graph.kinds == VALUE].tolist()
+    values = graph.kinds == VALUE
+    sources, targets = (ends[values].tolist() for ends in graph.dataset_ends)
     counted = Counter(
         (places[s], places[t]) for s, t in zip(sources, targets, strict=True) if places[s] != places[t]
     )

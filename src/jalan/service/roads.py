@@ -139,8 +139,7 @@ def _links_between(snapshot: Snapshot, placed: dict[int, int], conditions: bool)
     graph = snapshot.graph
     shown = np.zeros(graph.datasets, dtype=np.bool_)
     shown[list(placed)] = True
-    sources = graph.dataset_of(graph.sources.copy())
-    targets = graph.dataset_of(graph.targets.copy())
+    sources, targets = graph.dataset_ends
     wanted = shown[sources] & shown[targets] & (sources != targets)
     if not conditions:
         wanted &= graph.kinds == VALUE
