@@ -87,31 +87,36 @@ class _Classes(dict[str, Entry]):
         return (INVALID, text)
 
 
+# Groups are repeated greedily, never possessively: Python before 3.11.5 (Debian 12 has 3.11.2) matches possessive
+# groups wrongly. It costs nothing: the alternatives of each group exclude one another, and what follows a group
+# (the closing mark, or the end of the text) always matches, so there is nothing to step back for.
+
+
 def _comment_pattern(nested: bool) -> str:
     if not nested:
-        return r"/\*(?:[^*]++|\*(?!/))*+(?:\*/|\Z)"
-    pattern = r"/\*(?:[^*]++|\*(?!/))*+(?:\*/|\Z)"
+        return r"/\*(?:[^*]++|\*(?!/))*(?:\*/|\Z)"
+    pattern = r"/\*(?:[^*]++|\*(?!/))*(?:\*/|\Z)"
     for _ in range(_COMMENT_DEPTH):
-        pattern = rf"/\*(?:[^*/]++|\*(?!/)|/(?!\*)|{pattern})*+(?:\*/|\Z)"
+        pattern = rf"/\*(?:[^*/]++|\*(?!/)|/(?!\*)|{pattern})*(?:\*/|\Z)"
     return pattern
 
 
 def _pattern(dialect: Dialect, dollar: bool) -> re.Pattern[str]:
-    strings = [r"'(?:[^']++|'')*+(?:'|\Z)"]
+    strings = [r"'(?:[^']++|'')*(?:'|\Z)"]
     words = r"[^\W\d][\w$]*+"
     if dialect.escape_strings:
-        strings.append(r"[eE]'(?:[^'\\]++|''|\\.)*+(?:'|\Z)")
-        strings.append(r"[bBxXnN]'(?:[^']++|'')*+(?:'|\Z)")
-        strings.append(r"[uU]&'(?:[^']++|'')*+(?:'|\Z)")
-        strings.append(r'[uU]&"(?:[^"]++|"")*+(?:"|\Z)')
+        strings.append(r"[eE]'(?:[^'\\]++|''|\\(?:.|\Z))*(?:'|\Z)")
+        strings.append(r"[bBxXnN]'(?:[^']++|'')*(?:'|\Z)")
+        strings.append(r"[uU]&'(?:[^']++|'')*(?:'|\Z)")
+        strings.append(r'[uU]&"(?:[^"]++|"")*(?:"|\Z)')
     quoted = [
-        rf"{re.escape(o)}(?:[^{re.escape(c)}]++|{re.escape(c) * 2})*+(?:{re.escape(c)}|\Z)"
+        rf"{re.escape(o)}(?:[^{re.escape(c)}]++|{re.escape(c) * 2})*(?:{re.escape(c)}|\Z)"
         for o, c in dialect.identifier_quotes
     ]
     plain, special = r"[+\-*/<>=]", r"[~!@#%^&|`?]"
     no_comment = r"(?!--|/\*)"
     operator = (
-        rf"(?:{no_comment}{plain}){{0,{_MAX_OPERATOR}}}+{special}(?:{no_comment}[+\-*/<>=~!@#%^&|`?]){{0,{_MAX_OPERATOR}}}+"
+        rf"(?:{no_comment}{plain}){{0,{_MAX_OPERATOR}}}{special}(?:{no_comment}[+\-*/<>=~!@#%^&|`?]){{0,{_MAX_OPERATOR}}}"
         rf"|(?:{no_comment}{plain}){{0,{_MAX_OPERATOR}}}{no_comment}[*/<>=]|[+\-]"
     )
     # The commonest first: an alternative is tried only where those before it do not match.
@@ -120,7 +125,7 @@ def _pattern(dialect: Dialect, dollar: bool) -> re.Pattern[str]:
         r"::|:=|[,()\[\]{};]|\.(?![\d.])|=>?(?![+\-*/<>=~!@#%^&|`?])",
         *strings,
         words,
-        r"0[xX][0-9a-fA-F_]++|\d[\d_]*+(?:\.(?!\.)[\d_]*+)?+(?:[eE][+\-]?\d++)?+|\.\d[\d_]*+(?:[eE][+\-]?\d++)?+",
+        r"0[xX][0-9a-fA-F_]++|\d[\d_]*+(?:\.(?!\.)[\d_]*+)?(?:[eE][+\-]?\d++)?|\.\d[\d_]*+(?:[eE][+\-]?\d++)?",
         *quoted,
         r"--[^\n\r]*+",
         _comment_pattern(dialect.nested_comments),
