@@ -4,11 +4,14 @@ from collections.abc import Callable
 from typing import ClassVar
 
 from jalan.lineage.extraction import FILTER, IDENTITY, JOIN
-from jalan.lineage.flows import carry, copy_flow, merge
-from jalan.lineage.relations import RelationResolver
-from jalan.lineage.scope import Entry, Flow, Made, Relation, Scope
-from jalan.lineage.tables import Table
+from jalan.lineage.flow import carry, copy_flow, merge
+from jalan.lineage.from_items import entry_of
+from jalan.lineage.lookups import NOWHERE
+from jalan.lineage.routines import RoutineResolver
+from jalan.lineage.scope import Entry, Flow, Made, Reference, Relation, Scope
+from jalan.lineage.tables import Table, TableState
 from jalan.sql import tree
+from jalan.sql.dialect import Dialect
 
 
 class Written:
@@ -33,10 +36,21 @@ class Written:
         return made
 
 
-class ChangeResolver(RelationResolver):
-    """Resolves statements. ``inner`` gathers the data-modifying statements of WITH clauses."""
+class ChangeResolver(RoutineResolver):
+    """Resolves statements. ``trigger_table``: the one whose trigger this runs in. ``returned``: the variables that a
+    bare RETURN puts out.
+
+    ``inner`` gathers the data-modifying statements of WITH clauses, and the further targets of statements that have
+    several."""
 
     inner: list[Written]
+    trigger_table: tree.TableName | None = None
+    returned: list[str]
+
+    def __init__(self, dialect: Dialect, tables: TableState, text: str) -> None:
+        super().__init__(dialect, tables, text)
+        self.inner = []
+        self.returned = []
 
     def written(self, statement: tree.Statement) -> Written:
         """Resolve a statement that has a data flow."""
@@ -47,15 +61,40 @@ class ChangeResolver(RelationResolver):
         written = self.written(statement)
         self.ctes = before
         self.inner.append(written)
-        returning: list[tree.Item] = getattr(statement, "returning", [])
-        scope = Scope(None)
+        return self._returned(statement, written, getattr(statement, "returning", []))
+
+    def _returned(self, statement: tree.Statement, written: Written, items: list[tree.Item]) -> Relation:
+        """What RETURNING or OUTPUT puts out: columns of the target and of what the change was made from."""
+        scope = Scope(self.outer)
         name: tree.TableName = statement.target  # type: ignore[attr-defined]
         alias: str | None = statement.alias  # type: ignore[attr-defined]
-        scope.visible += self._target_entry(name, alias, scope)
-        for item in getattr(statement, "source", []):
+        joined = getattr(statement, "joined", False)
+        if not joined:
+            scope.visible += self._target_entry(name, alias, scope)
+        source = getattr(statement, "source", [])
+        for item in source if isinstance(source, list) else [source]:
             scope.visible += self.from_item(item, scope, {})
+        if self.dialect.variables:
+            for word in ("inserted", "deleted"):
+                entry = self._target_entry(name, self.spelled(word), scope)
+                scope.visible += [] if scope.visible else entry
         # The rows that come back are those that were written, so what decided about those decides here.
-        return Relation(self.outputs(returning, scope), dict(written.rows), {}, [])
+        return Relation(self.outputs(items, scope), dict(written.rows), {}, [])
+
+    def _output_into(self, statement: tree.Statement, written: Written) -> None:
+        """``OUTPUT … INTO table`` writes a second table."""
+        into: tree.TableName | None = getattr(statement, "into", None)
+        if into is None:
+            return
+        found = self._returned(statement, written, getattr(statement, "returning", []))
+        table = self.tables.find(into.parts)
+        second = Written("insert", statement, table, found.rows)
+        names = table.columns or [made.name for made in found.columns]
+        second.columns = [
+            Made(name, made.values, made.conditions, made.span)
+            for name, made in zip(names, found.columns, strict=False)
+        ]
+        self.inner.append(second)
 
     def _target_entry(self, name: tree.TableName, alias: str | None, scope: Scope) -> list[Entry]:
         reads = dict(self.reads)
@@ -66,23 +105,27 @@ class ChangeResolver(RelationResolver):
 
     def _with(self, ctes: tree.With | None) -> None:
         if ctes is not None:
-            self.with_clause(ctes, None)
+            self.with_clause(ctes, self.outer)
 
     # --- queries -------------------------------------------------------------------------------------
 
     def _query(self, node: tree.QueryStatement) -> Written:
-        found = self.relation(node.query, None)
+        found = self.relation(node.query, self.outer)
         written = Written("select", node, None, found.rows)
         written.columns = found.columns
         return written
 
     def _create_table_as(self, node: tree.CreateTableAs) -> Written:
-        found = self.relation(node.query, None)
+        found = self.relation(node.query, self.outer)
         return self._made_by_query("create_table_as", node, found, node.columns, node.temporary)
 
     def _create_view(self, node: tree.CreateView) -> Written:
-        found = self.relation(node.query, None)
-        kind = "create_materialized_view" if node.materialized else "create_view"
+        found = self.relation(node.query, self.outer)
+        kind = f"create_{node.kind}"
+        if node.kind == "view" and node.materialized:
+            kind = "create_materialized_view"
+        elif node.kind == "alter_view":
+            kind = "alter_view"
         return self._made_by_query(kind, node, found, node.columns, node.temporary)
 
     def _made_by_query(
@@ -108,30 +151,45 @@ class ChangeResolver(RelationResolver):
 
     def _insert(self, node: tree.Insert) -> Written:
         self._with(node.ctes)
-        found = Relation([], {}, {}, []) if node.query is None else self.relation(node.query, None)
+        found = Relation([], {}, {}, []) if node.query is None else self.relation(node.query, self.outer)
+        written = self._inserted(node, found)
+        if node.conflict is not None:
+            self._conflict(node, node.conflict, written)
+        self._output_into(node, written)
+        return written
+
+    def _inserted(self, node: tree.Insert, found: Relation) -> Written:
+        """Place the columns of a query in those of the target."""
         table = self.tables.find(node.target.parts)
         written = Written("insert", node, table, found.rows)
-        names = self._insert_names(node, table, found)
-        for name, made in zip(names, found.columns, strict=False):
+        columns = found.columns
+        if node.by_name:
+            for made in columns:
+                written.columns.append(Made(column_of(table, made.name), made.values, made.conditions, made.span))
+            return written
+        for name, made in zip(self._insert_names(node, table, found), columns, strict=False):
             if made.name == "*" and name != "*" and not node.columns:
                 name = "*"
             written.columns.append(Made(name, made.values, made.conditions, made.span))
-        if node.conflict is not None:
-            self._conflict(node, node.conflict, written)
         return written
 
     def _insert_names(self, node: tree.Insert, table: Table, found: Relation) -> list[str]:
+        fixed = {name for name, value in node.partition or () if value is not None}
+        last = [column_of(table, name) for name, value in node.partition or () if value is None]
+        open_ended = bool(found.open) or any(made.name == "*" for made in found.columns)
         if node.columns:
-            if len(node.columns) != len(found.columns) and not found.open and node.query is not None:
+            names = [column_of(table, name) for name in node.columns if name not in fixed]
+            names += [name for name in last if name not in names]
+            if len(names) != len(found.columns) and not open_ended and node.query is not None:
                 self.report(
                     "uneven_insert",
                     "error",
-                    f"{len(node.columns)} columns are named, {len(found.columns)} are given",
+                    f"{len(names)} columns are named, {len(found.columns)} are given",
                     (node.target.start, node.target.end),
                 )
-            return node.columns
+            return names
         if table.columns is not None:
-            return list(table.columns)
+            return [name for name in table.columns if name not in fixed and name not in last] + last
         if found.columns:
             self.report(
                 "unknown_insert_columns",
@@ -140,10 +198,89 @@ class ChangeResolver(RelationResolver):
                 (node.target.start, node.target.end),
                 "name the columns, or give the table's",
             )
-        return [made.name for made in found.columns]
+        names = [made.name for made in found.columns]
+        if last:
+            names[-len(last) :] = last
+        return names
+
+    def _multi_insert(self, node: tree.MultiInsert) -> Written:
+        """One query, several targets. The conditions of a branch decide about the rows of its target."""
+        shared = self.relation(node.query, self.outer) if node.query.end > node.query.start else None
+        written: Written | None = None
+        decided: Flow = {}
+        for condition, insert in node.branches:
+            self._with(insert.ctes)
+            scope = Scope(self.outer)
+            if shared is not None:
+                entry = entry_of(shared, "", None)
+                scope.add(entry)
+                scope.visible.append(entry)
+                if condition is not None:
+                    self.collect(condition, scope, decided, decided, FILTER)
+            if insert.query is None:
+                assert shared is not None
+                found = Relation(shared.columns, dict(shared.rows), {}, shared.open)
+            else:
+                found = self.relation(insert.query, scope)
+                if shared is not None:
+                    merge(found.rows, shared.rows)
+            merge(found.rows, decided)
+            written = self._inserted(insert, found)
+            self.inner.append(written)
+        assert written is not None
+        return self.inner.pop()
+
+    def _copy(self, node: tree.Copy) -> Written:
+        """Rows into or out of files. A file has the columns that the table on the other side has."""
+        found = self.relation(node.query, self.outer)
+        table = self.tables.find(node.target.parts)
+        written = Written(node.kind, node, table, found.rows)
+        columns = found.columns
+        from_file = len(columns) == 1 and columns[0].name == "*"
+        names = [column_of(table, name) for name in node.columns] if node.columns else list(table.columns or ())
+        if from_file and names:
+            for name in names:
+                if not name.startswith("@"):
+                    written.columns.append(self._field_of_file(name, columns[0]))
+        else:
+            given = names or [made.name for made in columns]
+            written.columns = [
+                Made(name, made.values, made.conditions, made.span)
+                for name, made in zip(given, columns, strict=False)
+            ]
+        if node.assignments:
+            scope = Scope(self.outer)
+            scope.visible += self._target_entry(node.target, None, scope)
+            self.variables = {name: self._field_of_file(name, columns[0]) for name in names if name.startswith("@")}
+            self._assign(node.assignments, scope, written)
+        return written
+
+    @staticmethod
+    def _field_of_file(name: str, star: Made) -> Made:
+        values: Flow = {
+            (t, name if c == "*" else c, how): dict(spans) for (t, c, how), spans in star.values.items()
+        }
+        return Made(name, values, star.conditions, star.span)
+
+    def result_of(self, routine: tree.Routine, variables: dict[str, Made]) -> Relation:
+        from jalan.lineage.procedures import Procedure
+
+        inner = ChangeResolver(self.dialect, self.tables, self.text)
+        inner.follow(self.known, self.inlined + 1)
+        inner.variables = dict(variables)
+        inner.reads = self.reads
+        inner.returned = _returned_names(routine)
+        run = Procedure(inner, None)
+        run.run(routine.body)
+        if not run.result.columns and inner.returned:
+            made = [inner.variables[name] for name in inner.returned if name in inner.variables]
+            return Relation(made, {}, {}, [])
+        if not run.result.columns and routine.body and isinstance(routine.body[-1], tree.QueryStatement):
+            return inner.relation(routine.body[-1].query, None)
+        return run.result
 
     def _conflict(self, node: tree.Insert, conflict: tree.Conflict, written: Written) -> None:
-        scope = Scope(None)
+        scope = Scope(self.outer)
         target = self._target_entry(node.target, node.alias, scope)
         given = {made.name: made for made in written.columns}
         keys = {part for key in conflict.columns if isinstance(key, tree.Column) for part in key.parts}
@@ -158,8 +295,9 @@ class ChangeResolver(RelationResolver):
         }
         for name in table_columns(written):
             proposed.setdefault(name, Made(name, {}, {}, (conflict.start, conflict.end)))
-        scope.add(Entry("excluded", (), None, proposed, list(proposed.items())))
+        scope.add(Entry(self.spelled(conflict.alias), (), None, proposed, list(proposed.items())))
         scope.visible += target
+        self._proposed = proposed
         self._assign(conflict.assignments, scope, written)
         if conflict.where is not None:
             self.collect(conflict.where, scope, written.rows, written.rows, FILTER)
@@ -167,16 +305,17 @@ class ChangeResolver(RelationResolver):
     def _assign(self, assignments: list[tree.Assignment], scope: Scope, written: Written) -> None:
         for assignment in assignments:
             value = assignment.value
-            if len(assignment.columns) == 1:
-                made = written.column(assignment.columns[0], value)
+            columns = [column_of(written.target, name) for name in assignment.columns]
+            if len(columns) == 1:
+                made = written.column(columns[0], value)
                 self.collect(value, scope, made.values, made.conditions, IDENTITY)
             elif isinstance(value, tree.Row):
-                for name, part in zip(assignment.columns, value.items, strict=False):
+                for name, part in zip(columns, value.items, strict=False):
                     made = written.column(name, part)
                     self.collect(part, scope, made.values, made.conditions, IDENTITY)
             elif isinstance(value, tree.ScalarQuery):
                 found = self.relation(value.query, scope)
-                for name, column in zip(assignment.columns, found.columns, strict=False):
+                for name, column in zip(columns, found.columns, strict=False):
                     made = written.column(name, value)
                     carry(made.values, column.values, IDENTITY)
                     merge(made.conditions, column.conditions)
@@ -185,39 +324,75 @@ class ChangeResolver(RelationResolver):
     def _update(self, node: tree.Update) -> Written:
         self._with(node.ctes)
         written = Written("update", node, self.tables.find(node.target.parts), {})
-        scope = Scope(None)
-        scope.visible += self._target_entry(node.target, node.alias, scope)
+        scope = self._change_scope(node, written)
+        further: dict[str, Written] = {}
+        for assignment in node.assignments:
+            into = written
+            if assignment.qualifier is not None and node.joined:
+                into = self._other_target(assignment.qualifier, node, scope, written, further)
+            self._assign([assignment], scope, into)
+        self._decide(node, scope, written)
+        for other in further.values():
+            merge(other.rows, written.rows)
+        self.inner += further.values()
+        self._output_into(node, written)
+        return written
+
+    def _change_scope(self, node: tree.Update | tree.Delete, written: Written) -> Scope:
+        """What an UPDATE or DELETE can name: its target, and what it is joined with."""
+        scope = Scope(self.outer)
+        if not node.joined:
+            scope.visible += self._target_entry(node.target, node.alias, scope)
         for item in node.source:
             scope.visible += self.from_item(item, scope, written.rows)
-        self._assign(node.assignments, scope, written)
+        return scope
+
+    def _decide(self, node: tree.Update | tree.Delete, scope: Scope, written: Written) -> None:
         if node.where is not None:
             self.collect(node.where, scope, written.rows, written.rows, FILTER)
-        return written
+        for limit in node.limit or ():
+            self.collect(limit, scope, written.rows, written.rows, FILTER)
+
+    def _other_target(
+        self, qualifier: str, node: tree.Update, scope: Scope, written: Written, further: dict[str, Written]
+    ) -> Written:
+        """An UPDATE of a join may set columns of several of its tables."""
+        entry = scope.entry(qualifier)
+        if entry is None or entry.key is None or written.target is None or entry.key == written.target.key:
+            return written
+        other = further.get(entry.key)
+        if other is None:
+            table = Table(entry.key, tuple(name for name, _ in entry.order) or None, {n: n for n, _ in entry.order})
+            other = further[entry.key] = Written("update", node, table, {})
+        return other
 
     def _delete(self, node: tree.Delete) -> Written:
         self._with(node.ctes)
         written = Written("delete", node, self.tables.find(node.target.parts), {})
-        scope = Scope(None)
-        scope.visible += self._target_entry(node.target, node.alias, scope)
-        for item in node.source:
-            scope.visible += self.from_item(item, scope, written.rows)
-        if node.where is not None:
-            self.collect(node.where, scope, written.rows, written.rows, FILTER)
+        scope = self._change_scope(node, written)
+        self._decide(node, scope, written)
+        for target in node.more or ():
+            self.inner.append(Written("delete", node, self.tables.find(target.parts), dict(written.rows)))
+        self._output_into(node, written)
         return written
 
     def _merge(self, node: tree.Merge) -> Written:
         self._with(node.ctes)
         table = self.tables.find(node.target.parts)
         written = Written("merge", node, table, {})
-        scope = Scope(None)
+        scope = Scope(self.outer)
         scope.visible += self._target_entry(node.target, node.alias, scope)
         scope.visible += self.from_item(node.source, scope, written.rows)
         self.collect(node.condition, scope, written.rows, written.rows, JOIN)
         for branch in node.branches:
             if branch.condition is not None:
                 self.collect(branch.condition, scope, written.rows, written.rows, FILTER)
+            for condition in branch.where or ():
+                self.collect(condition, scope, written.rows, written.rows, FILTER)
+            if branch.row:
+                self._whole_row(branch, scope, table, written)
             self._assign(branch.assignments, scope, written)
-            names = branch.columns or list(table.columns or ())
+            names = [column_of(table, name) for name in branch.columns or table.columns or ()]
             if branch.values and not names:
                 self.report(
                     "unknown_insert_columns",
@@ -229,7 +404,35 @@ class ChangeResolver(RelationResolver):
             for name, value in zip(names, branch.values, strict=False):
                 made = written.column(name, value)
                 self.collect(value, scope, made.values, made.conditions, IDENTITY)
+        self._output_into(node, written)
         return written
+
+    def _whole_row(self, branch: tree.MergeBranch, scope: Scope, table: Table, written: Written) -> None:
+        """``UPDATE SET *``, ``INSERT ROW``: each column of the source goes into the one of the same name."""
+        source = Scope(self.outer)
+        source.visible = scope.visible[1:]
+        columns = self._expand(tree.Star(branch.start, branch.end, ()), source)
+        only = columns[0] if len(columns) == 1 and columns[0].name == "*" else None
+        if only is not None and table.columns is not None:
+            columns = [self._field_of_file(name, only) for name in table.columns]
+        names = [column_of(table, name) for name in branch.columns or ()]
+        for n, made in enumerate(columns):
+            into = written.column(names[n] if n < len(names) else column_of(table, made.name), branch)
+            merge(into.values, made.values)
+            merge(into.conditions, made.conditions)
+
+    def _special_call(
+        self, name: str, node: tree.Call, scope: Scope, values: Flow, conditions: Flow, how: str
+    ) -> bool:
+        if name == "values" and self._proposed is not None and len(node.arguments) == 1:
+            column = node.arguments[0]  # MySQL's VALUES(column) behind ON DUPLICATE KEY UPDATE
+            if isinstance(column, tree.Column) and column.parts[-1] in self._proposed:
+                made = self._proposed[column.parts[-1]]
+                self.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
+                return True
+        return super()._special_call(name, node, scope, values, conditions, how)
+
+    _proposed: dict[str, str | Made] | None = None
 
     _STATEMENTS: ClassVar[dict[type[tree.Statement], Callable[..., Written]]] = {
         tree.QueryStatement: _query,
@@ -239,7 +442,19 @@ class ChangeResolver(RelationResolver):
         tree.Update: _update,
         tree.Delete: _delete,
         tree.Merge: _merge,
+        tree.MultiInsert: _multi_insert,
+        tree.Copy: _copy,
     }
+
+
+def _returned_names(routine: tree.Routine) -> list[str]:
+    """The variables that make up the result: OUT parameters, or the columns of the table that is returned."""
+    return (routine.returns or []) or [name for name, mode in routine.parameters if "out" in mode]
+
+
+def column_of(table: Table | None, name: str) -> str:
+    """Return the table's own spelling of a column's name, or the name if the table has no such column."""
+    return name if table is None else table.lookup.get(name, name)
 
 
 def table_columns(written: Written) -> tuple[str, ...]:

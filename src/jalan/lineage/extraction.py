@@ -27,6 +27,9 @@ class Source:
         or conditional where it only decides.
     span: where the column is named, as (start, end) offsets in the text.
     spans: all the places where it is.
+    path: which part of a semi-structured column is taken, as ``a.b[0]``; empty for all of it. Where the places take
+        different parts, that of the first.
+    possible: the text does not say whether this column is meant or another one.
     """
 
     table: str
@@ -34,6 +37,8 @@ class Source:
     how: str
     span: Span
     spans: tuple[Span, ...]
+    path: str = ""
+    possible: bool = False
 
 
 @dataclass(slots=True)
@@ -84,7 +89,7 @@ class Link:
 
     target: the table written, None for the result of a query. output: the column, None where the source
     decides which rows there are. kind: value or condition. statement: index of the statement that writes.
-    span, spans: where the source column is named, maybe in earlier statements.
+    span, spans: where the source column is named, maybe in earlier statements. path, possible: as in Source.
     """
 
     target: str | None
@@ -96,6 +101,8 @@ class Link:
     span: Span
     spans: tuple[Span, ...]
     statement: int
+    path: str = ""
+    possible: bool = False
 
 
 @dataclass(slots=True)

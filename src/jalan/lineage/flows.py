@@ -5,199 +5,47 @@ One method a node class; ``tests/core`` proves that every class has one. Each ad
 and ``how`` names the condition.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
+from functools import cache
 from typing import ClassVar
 
-from jalan.lineage.extraction import (
-    AGGREGATION,
-    CONDITIONAL,
-    FILTER,
-    IDENTITY,
-    SORT,
-    TRANSFORMATION,
-    VALUE_RANK,
-    WINDOW,
-    Diagnostic,
-    Span,
-)
+from jalan.lineage.extraction import AGGREGATION, CONDITIONAL, FILTER, IDENTITY, SORT, TRANSFORMATION, WINDOW, Span
+from jalan.lineage.flow import carry, join_path, merge, path_of
+from jalan.lineage.lookups import NameLookup
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect
 
+_ARROWS = frozenset({"->", "->>", "#>", "#>>"})
 _COMPUTED = {IDENTITY: TRANSFORMATION}
 _FOLDED = {IDENTITY: AGGREGATION, TRANSFORMATION: AGGREGATION}
 
 
-def merge(target: Flow, source: Flow) -> None:
-    """Add one flow to another as it is."""
-    for key, spans in source.items():
-        present = target.get(key)
-        if present is None:
-            target[key] = dict(spans)
-        else:
-            present.update(spans)
+@cache
+def _special_names(dialect: Dialect) -> frozenset[str]:
+    return frozenset({"grouping", "grouping_id", "values", *dialect.paths})
 
 
-def carry(target: Flow, source: Flow, how: str) -> None:
-    """Add what flows into a made column to a flow in which that column is used in the manner of ``how``."""
-    rank = VALUE_RANK.get(how)
-    for (table, column, inner), spans in source.items():
-        used = how if rank is None or VALUE_RANK[inner] < rank else inner
-        key = (table, column, used)
-        present = target.get(key)
-        if present is None:
-            target[key] = dict(spans)
-        else:
-            present.update(spans)
+class FlowCollector(NameLookup):
+    """Walks expressions of one statement."""
 
+    def __init__(self, dialect: Dialect, text: str) -> None:
+        super().__init__(dialect, text)
+        self._special_calls: Collection[str] = _special_names(dialect)
 
-def copy_flow(flow: Flow) -> Flow:
-    """Return a flow that can be added to without touching the first."""
-    return {key: dict(spans) for key, spans in flow.items()}
-
-
-class FlowCollector:
-    """Walks expressions of one statement. ``uses`` gathers every column that is named."""
-
-    def __init__(self, dialect: Dialect) -> None:
-        self.dialect = dialect
-        self.uses: set[tuple[str, str]] = set()
-        self.diagnostics: list[Diagnostic] = []
+    def knows_routines(self, names: Collection[str]) -> None:
+        """Let these functions be followed where they are called."""
+        self.routines = names
+        if names:
+            self._special_calls = {*self._special_calls, *names}
 
     def relation(self, query: tree.Query, parent: Scope | None) -> Relation:
         """Resolve a query inside an expression."""
         raise NotImplementedError
 
-    def report(self, code: str, level: str, message: str, span: Span, hint: str = "") -> None:
-        """Add a diagnostic, once for the same place."""
-        if not any(d.code == code and d.span == span for d in self.diagnostics):
-            self.diagnostics.append(Diagnostic(code, level, message, span, hint))
-
     def collect(self, node: tree.Expression, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         """Add what flows into the expression."""
         self._EXPRESSIONS[type(node)](self, node, scope, values, conditions, how)
-
-    # --- names ---------------------------------------------------------------------------------------
-
-    def resolve(self, parts: tuple[str, ...], scope: Scope, span: Span) -> list[Reference]:
-        """Return the columns that a name stands for: none, one, or every candidate where it is ambiguous."""
-        if len(parts) == 1:
-            return self._resolve_bare(parts[0], scope, span)
-        column = parts[-1]
-        entry = scope.entry(parts[0]) if len(parts) == 2 else None
-        if entry is None:
-            entry = scope.entry_by_parts(parts[:-1])
-        if entry is None:
-            self.report(
-                "unknown_table_reference",
-                "error",
-                f"nothing in FROM is called “{'.'.join(parts[:-1])}”",
-                span,
-            )
-            return []
-        found = entry.find(column)
-        if found is not None:
-            return [found]
-        if column not in self.dialect.system_columns:
-            self._unknown_column(column, entry, span)
-        return []
-
-    def _unknown_column(self, column: str, entry: Entry, span: Span) -> None:
-        near = ", ".join(name for name, _ in entry.order[:8])
-        what = f"“{entry.key}”" if entry.key is not None else f"the query “{entry.name}”"
-        self.report("unknown_column", "error", f"{what} has no column “{column}”", span, f"it has: {near}")
-
-    def _resolve_bare(self, name: str, scope: Scope, span: Span) -> list[Reference]:
-        guesses: list[Reference] = []
-        level: Scope | None = scope
-        while level is not None:
-            found: list[Reference] = []
-            doubled = False
-            for entry in level.visible:
-                if type(entry) is Merged:
-                    if entry.name == name:
-                        doubled = doubled or bool(found)
-                        found += entry.references
-                    continue
-                assert isinstance(entry, Entry)
-                column = entry.columns.get(name)
-                if column is not None:
-                    if name not in entry.hidden:
-                        doubled = doubled or bool(found)
-                        found.append(Reference(entry, column))
-                elif entry.open and name not in entry.hidden:
-                    guesses += [Reference(opened, name) for opened in entry.open]
-            if found:
-                if doubled or guesses:
-                    # A table with unknown columns may have this one too, and would then be meant.
-                    if doubled or any(guess.entry not in level.visible for guess in guesses):
-                        self._ambiguous(name, found + guesses, span)
-                        return found + guesses
-                return found
-            level = level.parent
-        if not guesses:
-            if name not in self.dialect.system_columns and scope.entry(name) is None:
-                self.report("unknown_column", "error", f"no table in FROM has a column “{name}”", span)
-            return []
-        if len(guesses) > 1:
-            self._ambiguous(name, guesses, span)
-        return guesses
-
-    def _ambiguous(self, name: str, candidates: list[Reference], span: Span) -> None:
-        tables = ", ".join(sorted({c.entry.key or c.entry.name for c in candidates}))
-        self.report(
-            "ambiguous_column",
-            "warning",
-            f"“{name}” may be a column of any of: {tables}",
-            span,
-            "all of them are linked; qualify the column, or give the tables' columns",
-        )
-
-    def add(
-        self,
-        found: Reference,
-        span: Span,
-        values: Flow,
-        conditions: Flow,
-        how: str,
-        named: bool = True,
-    ) -> None:
-        """Add a resolved column; ``named`` says that the text refers to this very column."""
-        self._add(found.entry, found.column, span, values, conditions, how, named)
-
-    def _add(
-        self,
-        entry: Entry,
-        column: str | Made,
-        span: Span,
-        values: Flow,
-        conditions: Flow,
-        how: str,
-        named: bool,
-    ) -> None:
-        if isinstance(column, str):
-            table = entry.key or entry.name
-            if named and column != "*":
-                self.uses.add((table, column))
-            key = (table, column, how)
-            spans = values.get(key)
-            if spans is None:
-                values[key] = {span: None}
-            else:
-                spans[span] = None
-        else:
-            if named and column.stands_for:
-                self.uses.update(column.stands_for)
-            carry(values, column.values, how)
-            if column.conditions:
-                merge(conditions, column.conditions)
-
-    def add_row(self, entry: Entry, span: Span, values: Flow, conditions: Flow, how: str) -> None:
-        """Add all columns of a row that is passed whole. It names no column, so it adds no use."""
-        for _, column in entry.order:
-            self.add(Reference(entry, column), span, values, conditions, how, named=False)
-        for opened in entry.open:
-            self.add(Reference(opened, "*"), span, values, conditions, how, named=False)
 
     # --- one method a node class ---------------------------------------------------------------------
 
@@ -247,6 +95,8 @@ class FlowCollector:
 
     def _binary(self, node: tree.Binary, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         # Long chains lean to the left: walk down that side in a loop, then collect in the order of the text.
+        if node.operator in _ARROWS and self._json_path(node, scope, values, conditions, how):
+            return
         how = _COMPUTED.get(how, how)
         rights = []
         left: tree.Expression = node
@@ -256,6 +106,64 @@ class FlowCollector:
         self.collect(left, scope, values, conditions, how)
         for right in reversed(rights):
             self.collect(right, scope, values, conditions, how)
+
+    def _json_path(self, node: tree.Binary, scope: Scope, values: Flow, conditions: Flow, how: str) -> bool:
+        """Add ``column -> 'a' ->> 'b'`` with its path, if all of its steps are constants."""
+        steps: list[str] = []
+        base: tree.Expression = node
+        while type(base) is tree.Binary and base.operator in _ARROWS:
+            if type(base.right) is not tree.Literal:
+                return False
+            steps.append(path_of(self.text[base.right.start : base.right.end]))
+            base = base.left
+        path = ""
+        for step in reversed(steps):
+            path = join_path(path, step)
+        self.collect_part(base, path, scope, values, conditions, _COMPUTED.get(how, how))
+        return True
+
+    def collect_part(
+        self, base: tree.Expression, path: str, scope: Scope, values: Flow, conditions: Flow, how: str
+    ) -> None:
+        """Add what flows into a part of an expression's value."""
+        flow: Flow = {}
+        self.collect(base, scope, flow, conditions, IDENTITY)
+        carry(values, flow, how, (path, False))
+
+    def _path(self, node: tree.Path, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
+        self.collect_part(node.base, str(node.path), scope, values, conditions, _COMPUTED.get(how, how))
+
+    def _lambda(self, node: tree.Lambda, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
+        inner = self._with_names(node.parameters, scope, (node.start, node.end))
+        self.collect(node.body, inner, values, conditions, _COMPUTED.get(how, how))
+
+    def _comprehension(
+        self, node: tree.Comprehension, scope: Scope, values: Flow, conditions: Flow, how: str
+    ) -> None:
+        how = _COMPUTED.get(how, how)
+        self.collect(node.source, scope, values, conditions, how)
+        inner = self._with_names(node.names, scope, (node.start, node.end))
+        self.collect(node.item, inner, values, conditions, how)
+        if node.condition is not None:
+            self.collect(node.condition, inner, conditions, conditions, CONDITIONAL)
+
+    @staticmethod
+    def _with_names(names: list[str], scope: Scope, span: Span) -> Scope:
+        """A scope in which these names are bound; what they hold comes with the list that is walked."""
+        inner = Scope(scope)
+        columns: dict[str, str | Made] = {name: Made(name, {}, {}, span) for name in names}
+        entry = Entry("", (), None, columns, list(columns.items()))
+        entry.rest = None
+        inner.visible.append(entry)
+        for name, made in columns.items():
+            assert isinstance(made, Made)
+            inner.add(Entry(name, (), None, {}, [], rest=made))
+        return inner
+
+    def _struct(self, node: tree.Struct, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
+        how = _COMPUTED.get(how, how)
+        for item in node.items:
+            self.collect(item, scope, values, conditions, how)
 
     def _between(self, node: tree.Between, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         how = _COMPUTED.get(how, how)
@@ -313,31 +221,47 @@ class FlowCollector:
 
     def _subscript(self, node: tree.Subscript, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         how = _COMPUTED.get(how, how)
+        indexes = node.indexes
+        if len(indexes) == 1 and type(indexes[0]) is tree.Literal:
+            step = self.text[indexes[0].start : indexes[0].end]
+            self.collect_part(node.base, path_of(step), scope, values, conditions, how)
+            return
         self.collect(node.base, scope, values, conditions, how)
-        for index in node.indexes:
+        for index in indexes:
             self.collect(index, scope, values, conditions, how)
 
     def _field(self, node: tree.Field, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         base = node.base
+        span = (node.start, node.end)
         if type(base) is tree.Column and len(base.parts) == 1:
             entry = scope.entry(base.parts[0])
             if entry is not None and entry.find(node.name) is not None:
-                found = self.resolve((base.parts[0], node.name), scope, (node.start, node.end))
+                found = self.resolve((base.parts[0], node.name), scope, span)
                 for reference in found:
-                    self.add(reference, (node.start, node.end), values, conditions, how)
+                    self.add(reference, span, values, conditions, how)
                 return
-        self.collect(base, scope, values, conditions, _COMPUTED.get(how, how))
+        if type(base) is tree.Struct and node.name in base.names:
+            self.collect(
+                base.items[base.names.index(node.name)], scope, values, conditions, _COMPUTED.get(how, how)
+            )
+            return
+        self.collect_part(base, str(node.name), scope, values, conditions, _COMPUTED.get(how, how))
 
     def _call(self, node: tree.Call, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         name = node.parts[-1]
-        if name == "grouping":
-            ignored: Flow = {}
-            for argument in node.arguments:
-                self.collect(argument, scope, ignored, ignored, IDENTITY)
-            return
+        arguments = node.arguments
+        if not self._lower:
+            name = name.lower()
+        if name in self._special_calls:
+            if self._special_call(name, node, scope, values, conditions, how):
+                return
         how = (_FOLDED if name in self.dialect.aggregates else _COMPUTED).get(how, how)
-        for argument in node.arguments:
-            self.collect(argument, scope, values, conditions, how)
+        deciding = self._deciding(name, arguments) if name in self.dialect.deciding else ()
+        for i, argument in enumerate(arguments):
+            if i in deciding:
+                self.collect(argument, scope, conditions, conditions, CONDITIONAL)
+            else:
+                self.collect(argument, scope, values, conditions, how)
         if node.order:
             for sort in node.order:
                 if node.within_group:
@@ -346,8 +270,42 @@ class FlowCollector:
                     self.collect(sort.key, scope, conditions, conditions, SORT)
         if node.filter is not None:
             self.collect(node.filter, scope, conditions, conditions, FILTER)
+        if node.having is not None:
+            self.collect(node.having, scope, conditions, conditions, FILTER)
         if node.window is not None:
             self._window(node.window, scope, conditions)
+
+    def _deciding(self, name: str, arguments: list[tree.Expression]) -> Collection[int]:
+        """Return which arguments of a call only decide: all that DECODE compares, the condition of IF."""
+        rule = self.dialect.deciding[name]
+        if rule != "search":
+            return (int(rule),)
+        last = len(arguments) - 1
+        return {i for i in range(len(arguments)) if i == 0 or (i % 2 == 1 and i < last)} if last > 1 else ()
+
+    def _special_call(
+        self, name: str, node: tree.Call, scope: Scope, values: Flow, conditions: Flow, how: str
+    ) -> bool:
+        """Collect a call whose arguments are not all values; returns False if it is an ordinary one after all."""
+        arguments = node.arguments
+        if name in ("grouping", "grouping_id"):
+            ignored: Flow = {}
+            for argument in arguments:
+                self.collect(argument, scope, ignored, ignored, IDENTITY)
+            return True
+        if name in self.routines and self.inline(name, node, scope, values, conditions, how):
+            return True
+        place = self.dialect.paths.get(name)
+        if place is not None and len(arguments) > place and type(arguments[place]) is tree.Literal:
+            steps = [path_of(self.text[a.start : a.end]) for a in arguments[place:] if type(a) is tree.Literal]
+            path = ".".join(steps) if name.startswith(("jsonb_extract", "json_extract_path")) else steps[0]
+            self.collect_part(arguments[0], path, scope, values, conditions, _COMPUTED.get(how, how))
+            return True
+        return False
+
+    def inline(self, name: str, node: tree.Call, scope: Scope, values: Flow, conditions: Flow, how: str) -> bool:
+        """Collect what a function of the script does with its arguments."""
+        raise NotImplementedError
 
     def _window(self, window: tree.Window, scope: Scope, conditions: Flow) -> None:
         seen: set[str] = set()
@@ -377,6 +335,8 @@ class FlowCollector:
         made = Made(name, {}, {}, span)
         for reference in references:
             self.add(reference, span, made.values, made.conditions, IDENTITY)
+            if isinstance(reference.column, Made):
+                made.fields = reference.column.fields
         return made
 
     def renamed(self, references: list[Reference], name: str, span: Span) -> Made:
@@ -413,4 +373,8 @@ class FlowCollector:
         tree.Subscript: _subscript,
         tree.Field: _field,
         tree.Call: _call,
+        tree.Lambda: _lambda,
+        tree.Comprehension: _comprehension,
+        tree.Struct: _struct,
+        tree.Path: _path,
     }

@@ -5,12 +5,38 @@ cast or CASE does so only where nothing inside it does.
 """
 
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect
+from jalan.sql.dialect import Dialect, Naming
 
 
-def output_name(expression: tree.Expression, dialect: Dialect) -> str:
-    """Return the name of an output column made by this expression."""
-    return _figure(expression, dialect)[1] or dialect.unnamed
+def output_name(expression: tree.Expression, dialect: Dialect, text: str, place: int, unnamed: int) -> str:
+    """Return the name of an output column made by this expression.
+
+    place: how many columns stand before it; unnamed: how many of those have no name of their own.
+    """
+    naming = dialect.naming
+    if naming is Naming.FIGURE:
+        return _figure(expression, dialect)[1] or dialect.unnamed
+    if isinstance(expression, tree.Field) and naming is not Naming.EMPTY:
+        return expression.name
+    if naming is Naming.NUMBERED:
+        return dialect.unnamed.format(column=place, unnamed=unnamed)
+    if naming is Naming.EMPTY:
+        return ""
+    written = text[expression.start : expression.end]
+    if naming is Naming.UPPER:
+        return "".join(written.split()).upper() if dialect.struct_paths else written.upper()
+    if naming is Naming.PRINTED:
+        return _printed(expression, written)
+    return written
+
+
+def _printed(node: tree.Expression, written: str) -> str:
+    """Spark and DuckDB print an operator with parentheses around it, and a cast by what it casts."""
+    if isinstance(node, tree.Cast):
+        return written
+    if isinstance(node, tree.Binary):
+        return written if written.startswith("(") else f"({written})"
+    return written
 
 
 def _figure(node: tree.Expression, dialect: Dialect) -> tuple[int, str]:

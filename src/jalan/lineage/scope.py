@@ -8,8 +8,11 @@ from jalan.lineage.extraction import Span
 from jalan.sql import tree
 
 Key = tuple[str, str, str]
-Flow = dict[Key, dict[Span, None]]
-"""(table, column, how) → where that column is named, each place once and in order."""
+Mark = tuple[str, bool]
+"""The path that is taken out of a column, and whether the column is only one of several that may be meant."""
+
+Flow = dict[Key, dict[Span, Mark | None]]
+"""(table, column, how) → where that column is named, each place once and in order, with its mark."""
 
 
 @dataclass(slots=True, eq=False)
@@ -17,6 +20,8 @@ class Made:
     """A column that a query makes: what carries value into it and what decides about it.
 
     stands_for: table columns of which this is only another name, so that naming it is naming them.
+    fields: the parts of a value that has named parts. text: the constant text that it is known to be.
+    unnamed: the name was made up by the database.
     """
 
     name: str
@@ -24,6 +29,13 @@ class Made:
     conditions: Flow
     span: Span
     stands_for: tuple[tuple[str, str], ...] = ()
+    fields: "dict[str, Made] | None" = None
+    text: "Text | None" = None
+    unnamed: bool = False
+
+
+Text = list[tuple[str, int]]
+"""Constant text in pieces, each with the offset at which it stands in the script."""
 
 
 @dataclass(slots=True, eq=False)
@@ -47,7 +59,8 @@ class Entry:
     name: how columns are qualified with it. parts: its full name where it is a table without alias.
     key: the table, None for a query. columns: name → the table's own name of the column, or what makes it.
     order: the names for a star; a name may come twice. open: tables that may have any further column.
-    hidden: columns that a USING has merged away.
+    hidden: columns that a USING has merged away. rest: what any further name stands for, as the fields of an
+    unnested value, or the columns of a pivot that the data decides.
     """
 
     name: str
@@ -57,6 +70,8 @@ class Entry:
     order: Sequence[tuple[str, "str | Made"]]
     open: list["Entry"] = field(default_factory=list)
     hidden: set[str] = field(default_factory=set)
+    rest: Made | None = None
+    is_file: bool = False
 
     def find(self, name: str) -> "Reference | None":
         """Return the column of that name; an open entry has every name."""
@@ -65,15 +80,19 @@ class Entry:
             return Reference(self, column)
         if self.open:
             return Reference(self.open[0], name)
+        if self.rest is not None:
+            return Reference(self, self.rest, name)
         return None
 
 
 @dataclass(slots=True, eq=False)
 class Reference:
-    """A column of an entry."""
+    """A column of an entry, or a part of it; ``possible`` where others may be meant."""
 
     entry: Entry
     column: "str | Made"
+    path: str = ""
+    possible: bool = False
 
 
 @dataclass(slots=True, eq=False)
@@ -85,11 +104,13 @@ class Merged:
 
 
 class Scope:
-    """The names of one FROM, inside the scope of the query around it."""
+    """The names of one FROM, inside the scope of the query around it. ``aliases``: the outputs made so far, where
+    the dialect lets other clauses name them."""
 
-    __slots__ = ("entries", "parent", "select_windows", "visible")
+    __slots__ = ("aliases", "entries", "parent", "select_windows", "visible")
 
     def __init__(self, parent: "Scope | None") -> None:
+        self.aliases: dict[str, Made] | None = None
         self.parent = parent
         self.entries: list[Entry] = []
         self.visible: list[Entry | Merged] = []

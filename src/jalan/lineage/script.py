@@ -1,20 +1,38 @@
 """A whole script, statement by statement, in the state of the tables at each point."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from jalan.lineage.changes import ChangeResolver, Written
-from jalan.lineage.extraction import Diagnostic, Extraction, Output, Source, Statement
-from jalan.lineage.scope import Flow, Made
-from jalan.lineage.tables import KnownTables, TableState
+from jalan.lineage.extraction import IDENTITY, Diagnostic, Extraction, Output, Source, Statement
+from jalan.lineage.flow import merge
+from jalan.lineage.procedures import Procedure
+from jalan.lineage.scope import Entry, Flow, Made, Relation, Scope
+from jalan.lineage.table_changes import TableChanges
+from jalan.lineage.tables import KnownTables, Table, TableState
 from jalan.lineage.through import Storage, see_through
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect
 from jalan.sql.dialects import get_dialect
-from jalan.sql.statements import Unread, parse
+from jalan.sql.lexer import Tokens
+from jalan.sql.statements import StatementParser, Unread, parse
 
 # Statements that may move data in a way that is not followed (yet); to pass over them in silence would be a lie.
 _NOT_FOLLOWED = frozenset(
-    {"create_function", "create_procedure", "create_trigger", "call", "do", "execute", "copy"}
+    {
+        "create_function",
+        "create_procedure",
+        "create_trigger",
+        "call",
+        "do",
+        "execute",
+        "copy",
+        "insert_execute",
+        "load",
+        "unload",
+        "export",
+        "exec",
+        "create_pipe",
+    }
 )
 
 
@@ -45,21 +63,29 @@ def extract(
     rules = get_dialect(dialect)
     known = tables if isinstance(tables, KnownTables) else KnownTables(tables or {})
     path = rules.default_schemas if search_path is None else tuple(search_path)
-    return _ScriptReader(sql, rules, TableState(known, path)).read()
+    return _ScriptReader(sql, rules, TableState(known, path, rules)).read()
 
 
 class _ScriptReader:
-    def __init__(self, sql: str, dialect: Dialect, tables: TableState) -> None:
+    def __init__(self, sql: str, dialect: Dialect, tables: TableState, tokens: Tokens | None = None) -> None:
         self._sql = sql
         self._dialect = dialect
         self._tables = tables
+        self._tokens = tokens
         self._statements: list[Statement] = []
-        self._storages: dict[str, Storage] = {}
+        self._changes = TableChanges(tables)
         self._bindings: list[dict[str, Storage]] = []
+        self._routines: dict[str, tree.Routine] = {}
+        self._waiting: dict[str, tree.Routine] = {}
+        self._main: Procedure | None = None
+
+    def _parsed(self) -> Iterator[tree.Statement | Unread]:
+        assert self._tokens is not None
+        return StatementParser(self._tokens, self._dialect).statements()
 
     def read(self) -> Extraction:
         diagnostics = []
-        for node in parse(self._sql, self._dialect):
+        for node in parse(self._sql, self._dialect) if self._tokens is None else self._parsed():
             if isinstance(node, Unread):
                 hint = _HINTS.get(node.code, "")
                 diagnostics.append(Diagnostic(node.code, "error", node.message, node.span, hint))
@@ -70,6 +96,9 @@ class _ScriptReader:
                 span = (node.start, node.end)
                 message = "nested too deeply to be resolved"
                 diagnostics.append(Diagnostic("too_deep", "error", message, span, _HINTS["too_deep"]))
+        for routine in list(self._waiting.values()):
+            # A trigger's function that no trigger of this script runs: what it writes is known, not from which table.
+            self._run_routine(routine, self._add("create_function", routine), None)
         for statement in self._statements:
             diagnostics += statement.diagnostics
         diagnostics.sort(key=lambda d: d.span)
@@ -79,105 +108,231 @@ class _ScriptReader:
         links = see_through(self._statements, self._bindings)
         return Extraction(self._statements, diagnostics, links, intermediates)
 
-    def _statement(self, node: tree.Statement) -> None:
-        if isinstance(node, _FLOWING):
-            self._flowing(node)
-            return
-        span = (node.start, node.end)
-        found = Statement("other", span, None)
-        if isinstance(node, tree.CreateTable):
-            found.kind = "create_table"
-            columns = [c for name in node.like for c in self._tables.find(name.parts).columns or ()]
-            table = self._tables.make(node.target.parts, columns + node.columns or None, node.temporary)
-            found.target = table.key
-            found.outputs = [Output(name, [], [], span) for name in table.columns or ()]
-            self._create(table.key, node.temporary)
-        elif isinstance(node, tree.Drop):
-            found.kind = f"drop_{node.kind}"
-            for name in node.targets:
-                self._drop(name)
-            found.target = ".".join(node.targets[0].parts)
-        elif isinstance(node, tree.Truncate):
-            found.kind = "truncate"
-            found.target = self._tables.find(node.targets[0].parts).key
-        elif isinstance(node, tree.Alter):
-            found.kind = f"alter_{node.kind}"
-            found.target = self._tables.find(node.target.parts).key
-            for action in node.actions:
-                self._alter(node.target.parts, action)
-        elif isinstance(node, tree.SetSearchPath):
-            found.kind = "set"
-            self._tables.search_path = tuple(node.schemas)
-        elif isinstance(node, tree.Recognised):
-            found.kind = node.kind
-            if node.kind in _NOT_FOLLOWED:
-                message = f"{node.kind.replace('_', ' ').upper()} is recognised, its data flow is not followed"
-                found.diagnostics.append(Diagnostic("not_followed", "warning", message, span))
+    def _statement(self, node: tree.Statement, procedure: Procedure | None = None) -> None:
+        """Take one statement; ``procedure`` is the run that it stands in."""
+        if isinstance(node, tree.Wrapped):
+            self._add(node.kind, node)
+            self._statement(node.body, procedure)
+        elif isinstance(node, tree.Routine):
+            self._routine(node)
+        elif isinstance(node, FLOWING) and not (procedure is None and Procedure.is_procedural(node)):
+            self._flowing(node, procedure)
+        elif Procedure.is_procedural(node):
+            self._procedural(node)
+        else:
+            self._definition(node)
+
+    def _add(self, kind: str, node: tree.Node, target: str | None = None) -> Statement:
+        found = Statement(kind, (node.start, node.end), target)
         self._statements.append(found)
         self._bindings.append({})
+        return found
 
-    def _flowing(self, node: tree.Statement) -> None:
+    def _definition(self, node: tree.Statement) -> None:
+        """A statement that makes, changes or drops a table, or that moves no data."""
+        if isinstance(node, tree.CreateTable):
+            self._create_table(node)
+        elif isinstance(node, tree.Drop):
+            self._add(f"drop_{node.kind}", node, ".".join(map(str, node.targets[0].parts)))
+            for name in node.targets:
+                self._changes.drop(name)
+        elif isinstance(node, tree.Truncate):
+            self._add("truncate", node, self._tables.find(node.targets[0].parts).key)
+        elif isinstance(node, tree.Alter):
+            found = self._add(f"alter_{node.kind}", node, self._tables.find(node.target.parts).key)
+            for action in node.actions:
+                if action.action in ("attach", "exchange", "switch"):
+                    self._moved_partition(node, action, found)
+                else:
+                    self._changes.alter(node.target.parts, action)
+        elif isinstance(node, tree.RenameTables):
+            self._add("rename_table", node, self._tables.find(node.pairs[0][0].parts).key)
+            self._changes.rename_all(node)
+        elif isinstance(node, tree.SetSearchPath):
+            self._add("set", node)
+            self._tables.search_path = tuple(node.schemas)
+        elif isinstance(node, tree.Use):
+            self._add("use", node)
+            self._tables.use(node.parts)
+        else:
+            assert isinstance(node, tree.Recognised), type(node)
+            self._recognised(node)
+
+    def _recognised(self, node: tree.Recognised) -> None:
+        found = self._add(node.kind, node)
+        if node.kind in _NOT_FOLLOWED:
+            message = f"{node.kind.replace('_', ' ').upper()} is recognised, its data flow is not followed"
+            found.diagnostics.append(Diagnostic("not_followed", "warning", message, found.span))
+
+    def _create_table(self, node: tree.CreateTable) -> None:
+        span = (node.start, node.end)
+        source = node.clone or node.location
+        columns = [c for name in node.like for c in self._tables.find(name.parts).columns or ()] + node.columns
+        if node.clone is not None:
+            columns = list(self._tables.find(node.clone.parts).columns or ())
+        table = self._tables.make(node.target.parts, columns or None, node.temporary)
+        self._changes.create(table.key, node.temporary)
+        if source is None:
+            found = self._add("create_table", node, table.key)
+            found.outputs = [Output(str(name), [], [], span) for name in table.columns or ()]
+        else:
+            # A clone takes the rows too, and an external table shows those of its files.
+            self._copied(node, table, source, "create_table_clone" if node.clone else "create_external_table")
+
+    def _copied(self, node: tree.Statement, table: Table, source: tree.TableName, kind: str) -> None:
+        """Every column of one table from the column of the same name of another one."""
+        origin = self._tables.find(source.parts)
+        span = (source.start, source.end)
+        found = self._add(kind, node, table.key)
+        found.reads = [str(origin.key)]
+        for name in table.columns or origin.columns or ("*",):
+            column = origin.lookup.get(name, name)
+            found.outputs.append(
+                Output(str(name), [Source(str(origin.key), str(column), IDENTITY, span, (span,))], [], span)
+            )
+        bound = {key: self._changes.storages[key] for key in found.reads if key in self._changes.storages}
+        if table.key in self._changes.storages:
+            bound[""] = self._changes.storages[table.key]
+        self._bindings[-1] = bound
+
+    def _moved_partition(self, node: tree.Alter, action: tree.AlterAction, found: Statement) -> None:
+        """A partition that is attached, switched or exchanged brings its rows along."""
+        assert action.table is not None
+        table, other = self._tables.find(node.target.parts), self._tables.find(action.table.parts)
+        self._statements.pop()
+        self._bindings.pop()
+        if action.action == "switch":
+            self._copied(node, other, node.target, found.kind)
+            return
+        self._copied(node, table, action.table, found.kind)
+        if action.action == "exchange":
+            self._copied(node, other, node.target, found.kind)
+
+    # --- statements with a data flow -----------------------------------------------------------------
+
+    def _resolver(self) -> ChangeResolver:
         resolver = ChangeResolver(self._dialect, self._tables, self._sql)
-        resolver.inner = []
+        if self._routines:
+            resolver.follow(self._routines)
+        return resolver
+
+    def _flowing(self, node: tree.Statement, procedure: Procedure | None) -> None:
+        resolver = self._resolver()
+        if procedure is not None:
+            around = procedure.resolver
+            resolver.variables = around.variables
+            resolver.outer = around.outer
+            resolver.ctes = around.ctes
+            resolver.trigger_table = around.trigger_table
         outer = resolver.written(node)
         for written in [*resolver.inner, outer]:
+            if procedure is not None:
+                merge(written.rows, procedure.context)
             found = _statement_of(written)
-            found.reads = list(resolver.reads)
+            found.reads = list(map(str, resolver.reads))
             if written is outer:
                 found.diagnostics = resolver.diagnostics
-                found.uses = resolver.uses
+                found.uses = {(str(table), str(column)) for table, column in resolver.uses}
             made = isinstance(written.node, tree.CreateTableAs | tree.CreateView)
-            bound = {}
-            for key in found.reads:
-                if key in self._storages:
-                    bound[key] = self._storages[key]
+            storages = self._changes.storages
+            bound = {key: storages[key] for key in found.reads if key in storages}
             if written.target is not None:
                 if made:
-                    self._create(written.target.key, written.target.temporary)
-                if written.target.key in self._storages:
-                    bound[""] = self._storages[written.target.key]
+                    self._changes.create(written.target.key, written.target.temporary)
+                if written.target.key in storages:
+                    bound[""] = storages[written.target.key]
             self._statements.append(found)
             self._bindings.append(bound)
 
-    # --- the life of tables that the script makes ----------------------------------------------------
+    # --- procedures ----------------------------------------------------------------------------------
 
-    def _create(self, key: str, temporary: bool) -> None:
-        self._storages[key] = Storage(key, temporary)
+    def _procedural(self, node: tree.Statement) -> None:
+        """A block, condition, loop or assignment outside any procedure; its variables last as long as the script."""
+        if self._main is None:
+            self._main = Procedure(self._resolver(), self._statement)
+        main = self._main
+        main.resolver.follow(self._routines)
+        found = self._add(_KINDS.get(type(node), "block"), node)
+        self._run(main, [node], found)
 
-    def _drop(self, name: tree.TableName) -> None:
-        key = self._tables.find(name.parts).key
-        storage = self._storages.pop(key, None)
-        if storage is not None:
-            storage.intermediate = True
-        self._tables.drop(name.parts)
+    def _run(self, run: Procedure, body: list[tree.Statement], found: Statement) -> None:
+        resolver = run.resolver
+        before = len(resolver.diagnostics)
+        run.run(body)
+        found.diagnostics += resolver.diagnostics[before:]
+        found.uses |= {(str(table), str(column)) for table, column in resolver.uses}
+        found.reads += [str(key) for key in resolver.reads if str(key) not in found.reads]
 
-    def _alter(self, parts: tuple[str, ...], action: tree.AlterAction) -> None:
-        table = self._tables.find(parts)
-        if action.action in ("rename", "set_schema"):
-            assert action.new is not None
-            new = (*parts[:-1], action.new) if action.action == "rename" else (action.new, parts[-1])
-            before, after = self._tables.rename(parts, new)
-            storage = self._storages.pop(before.key, None)
-            # What had no storage here was made before the script: under its new name it is still that table.
-            self._storages[after.key] = storage or Storage(before.key, False, made_here=False)
-            if storage is not None:
-                storage.key = after.key
+    def _routine(self, node: tree.Routine) -> None:
+        found = self._add("do" if node.kind == "do" else f"create_{node.kind}", node)
+        if node.problem is not None:
+            message, start, end = node.problem
+            hint = "what it does is not followed"
+            found.diagnostics.append(Diagnostic("routine_not_read", "warning", message, (start, end), hint))
             return
-        if table.columns is None:
+        if node.kind == "trigger":
+            self._trigger(node, found)
             return
-        columns = list(table.columns)
-        if action.action == "add_column" and action.new is not None:
-            columns.append(action.new)
-        elif action.action == "drop_column" and action.old in columns:
-            columns.remove(action.old)
-        elif action.action == "rename_column" and action.old in columns and action.new is not None:
-            columns[columns.index(action.old)] = action.new
-            storage = self._storages.get(table.key)
-            if storage is not None:
-                storage.renamed[action.old] = action.new
+        if node.parts:
+            self._routines[node.parts[-1].lower()] = node
+        if node.returns_trigger:
+            self._waiting[node.parts[-1].lower()] = node
+            return
+        self._run_routine(node, found, None)
+
+    def _run_routine(self, node: tree.Routine, found: Statement, table: tree.TableName | None) -> None:
+        resolver = self._resolver()
+        for n, (name, _) in enumerate(node.parameters):
+            made = Made(name, {}, {}, (node.start, node.start))
+            resolver.variables[name] = resolver.variables[resolver.spelled(f"${n + 1}")] = made
+        for name in [*(node.returns or []), *([node.result] if node.result else [])]:
+            resolver.variables.setdefault(name, Made(name, {}, {}, (node.start, node.start)))
+        if node.result is not None and node.returns is not None:
+            self._tables.make((node.result,), node.returns, True)
+        resolver.returned = list(node.returns or [])
+        resolver.trigger_table = table
+        self._bind_rows(resolver, table, node)
+        run = Procedure(resolver, self._statement)
+        self._run(run, node.body, found)
+        found.outputs = [_output(made) for made in run.result.columns]
+        for n, name in enumerate(node.returns or []):
+            if n < len(found.outputs):
+                found.outputs[n].name = str(name)
+        found.row_conditions = sources(run.result.rows)
+
+    def _bind_rows(self, resolver: ChangeResolver, table: tree.TableName | None, node: tree.Routine) -> None:
+        """Let NEW and OLD, INSERTED and DELETED stand for rows of the table whose trigger runs."""
+        if not (node.returns_trigger or node.kind == "trigger"):
+            return
+        scope = Scope(None)
+        for word in ("new", "old", "inserted", "deleted"):
+            name = resolver.spelled(word)
+            if table is None:
+                scope.add(Entry(name, (), None, {}, [], rest=Made("", {}, {}, (node.start, node.start))))
+                continue
+            entry = resolver.table_entry(table, name, None)
+            scope.add(entry)
+            columns = [
+                Made(column, {(entry.key or "", own, IDENTITY): {(table.start, table.end): None}}, {}, (0, 0))
+                for column, own in entry.order
+                if isinstance(own, str)
+            ]
+            resolver.ctes[name] = Relation(columns, {}, {}, list(entry.open))
+        resolver.outer = scope
+
+    def _trigger(self, node: tree.Routine, found: Statement) -> None:
+        if node.calls is not None:
+            name = node.calls[-1].lower()
+            function = self._routines.get(name)
+            if function is None:
+                message = "the function that this trigger runs is not known"
+                found.diagnostics.append(Diagnostic("not_followed", "warning", message, found.span))
+                return
+            self._waiting.pop(name, None)
+            self._run_routine(function, found, node.table)
         else:
-            return
-        self._tables.make(parts, columns, table.temporary)
+            self._run_routine(node, found, node.table)
+        found.outputs, found.row_conditions = [], []
 
 
 _HINTS = {
@@ -185,20 +340,33 @@ _HINTS = {
     "unterminated": "everything from here to the end of the text is left out",
     "too_deep": "the statement is left out, the others are read",
 }
-_FLOWING = (
+FLOWING = (
     tree.QueryStatement,
     tree.CreateTableAs,
     tree.CreateView,
     tree.Insert,
+    tree.MultiInsert,
+    tree.Copy,
     tree.Update,
     tree.Delete,
     tree.Merge,
 )
+_KINDS: dict[type[tree.Statement], str] = {
+    tree.Declare: "declare",
+    tree.Assign: "set",
+    tree.QueryStatement: "select",
+    tree.If: "if",
+    tree.Loop: "loop",
+    tree.Return: "return",
+    tree.Fetch: "fetch",
+    tree.Execute: "execute",
+    tree.CallRoutine: "call",
+}
 
 
 def _statement_of(written: Written) -> Statement:
     node = written.node
-    target = None if written.target is None else written.target.key
+    target = None if written.target is None else str(written.target.key)
     found = Statement(written.kind, (node.start, node.end), target)
     found.outputs = [_output(made) for made in written.columns]
     found.row_conditions = sources(written.rows)
@@ -206,7 +374,7 @@ def _statement_of(written: Written) -> Statement:
 
 
 def _output(made: Made) -> Output:
-    return Output(made.name, sources(made.values), sources(made.conditions), made.span)
+    return Output(str(made.name), sources(made.values), sources(made.conditions), made.span)
 
 
 def sources(flow: Flow) -> list[Source]:
@@ -214,5 +382,10 @@ def sources(flow: Flow) -> list[Source]:
     found = []
     for (table, column, how), places in flow.items():
         spans = tuple(places)
-        found.append(Source(table, column, how, spans[0], spans))
+        source = Source(str(table), str(column), how, spans[0], spans)
+        marks = [mark for mark in places.values() if mark is not None]
+        if marks:
+            source.path = marks[0][0]
+            source.possible = len(marks) == len(places) and all(possible for _, possible in marks)
+        found.append(source)
     return found

@@ -3,6 +3,9 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.names import Name
+
 Parts = tuple[str, ...]
 
 
@@ -20,13 +23,18 @@ class Table:
     pairs: tuple[tuple[str, str], ...] = ()
 
 
-def make_table(key: str, columns: Sequence[str] | None, temporary: bool = False) -> Table:
-    """Build a table; a column is found by its exact name and, where that is free, by its lower-case one."""
+def make_table(
+    key: str, columns: Sequence[str] | None, temporary: bool = False, folding: Folding = Folding.LOWER
+) -> Table:
+    """Build a table; a column is found by its exact name and, where that is free, by its folded one."""
     if columns is None:
         return Table(key, None, {}, temporary)
+    if folding is Folding.KEEP:
+        columns = [Name(name) for name in columns]
     lookup = {name: name for name in columns}
-    for name in columns:
-        lookup.setdefault(name.lower(), name)
+    if folding is not Folding.KEEP:
+        for name in columns:
+            lookup.setdefault(folding.apply(name), name)
     return Table(key, tuple(columns), lookup, temporary, tuple([(name, name) for name in columns]))
 
 
@@ -76,12 +84,17 @@ class KnownTables:
 class TableState:
     """Which table a name stands for at this point of a script."""
 
-    def __init__(self, known: KnownTables, search_path: Iterable[str]) -> None:
+    def __init__(self, known: KnownTables, search_path: Iterable[str], dialect: Dialect) -> None:
         self._known = known
         self._search_path = tuple(search_path)
+        self._folding = dialect.folding
+        self._schema_level = dialect.use_names_schema
+        self._default_schemas = dialect.default_schemas
         self._made: dict[Parts, Table] = {}
         self._unknown: dict[Parts, Table] = {}
         self._found: dict[Parts, Table] = {}
+        self._database: Parts = ()
+        self._schema: Parts = ()
 
     @property
     def search_path(self) -> Parts:
@@ -103,31 +116,68 @@ class TableState:
             table = self._found[parts] = self._look_up(parts)
         return table
 
+    def use(self, parts: Parts) -> None:
+        """Say that unqualified names are looked up in this schema, or (with an empty last part) this database."""
+        if parts[-1] == "":
+            self._database, self._schema = parts[:-1], ()
+        elif len(parts) > 1:
+            self._database, self._schema = parts[:-1], parts[-1:]
+        elif self._schema_level:
+            self._schema = parts
+        else:
+            self._database, self._schema = parts, ()
+        self._found.clear()
+
+    def _qualified(self, parts: Parts) -> Parts | None:
+        """The full name that an unqualified one has after USE; None where there was none."""
+        if len(parts) == 1 and (self._schema or self._database):
+            schema = self._schema or self._default_schemas[:1]
+            return (*self._database, *schema, *parts)
+        if len(parts) == 2 and self._database:
+            return (*self._database, *parts)
+        return None
+
     def _look_up(self, parts: Parts) -> Table:
         made = self._made.get(parts)
         if made is not None:
             return made
+        qualified = self._qualified(parts)
         candidates = [parts]
         if len(parts) == 1:
             candidates = [(schema, parts[0]) for schema in self._search_path] + candidates
         elif len(parts) == 2 and parts[0] in self._search_path:
             candidates.append(parts[1:])
+        elif len(parts) > 2:
+            # Without another word the database is the one whose tables are known.
+            candidates += [parts[n:] for n in range(1, len(parts) - 1)]
+            if parts[-2] in self._search_path:
+                candidates.append(parts[-1:])
+        if qualified is not None:
+            candidates = [qualified[n:] for n in range(len(qualified) - len(parts))] + candidates
         for candidate in candidates:
-            table = self._made.get(candidate) or self._known.find(candidate)
+            table = self._made.get(candidate) or self._known_table(candidate)
             if table is not None and not (len(candidate) < len(parts) and table.temporary):
                 return table
         table = self._unknown.get(parts)
-        if table is None:
-            table = self._unknown[parts] = make_table(".".join(parts), None)
+        if table is None or qualified is not None:
+            key = ".".join(map(str, qualified or parts))
+            table = self._unknown[parts] = make_table(key, None, folding=self._folding)
         return table
+
+    def _known_table(self, parts: Parts) -> Table | None:
+        if self._folding is Folding.LOWER:
+            return self._known.find(parts)
+        plain = tuple(map(str, parts))
+        table = self._known.find(plain) or self._known.find(tuple(part.lower() for part in plain))
+        return None if table is None else make_table(table.key, table.columns, folding=self._folding)
 
     def make(self, parts: Parts, columns: Sequence[str] | None, temporary: bool) -> Table:
         """Say that the script has made this table; returns it under the key that it has for the caller."""
         before = None if temporary else self.find(parts)
-        key = ".".join(parts) if before is None else before.key
+        key = ".".join(map(str, parts)) if before is None else before.key
         if columns is None and before is not None:
             columns = before.columns
-        table = self._made[parts] = make_table(key, columns, temporary)
+        table = self._made[parts] = make_table(key, columns, temporary, self._folding)
         self._forget(parts)
         return table
 
@@ -140,13 +190,22 @@ class TableState:
         """Say that a table has got another name; returns it as it was and as it is."""
         table = self.find(parts)
         self._made.pop(parts, None)
-        target = self._known.find(new)
-        key = ".".join(new) if target is None else target.key
-        renamed = make_table(key, table.columns, table.temporary)
+        target = self._known_table(new)
+        key = ".".join(map(str, new)) if target is None else target.key
+        renamed = make_table(key, table.columns, table.temporary, self._folding)
         self._made[new] = renamed
         self._forget(parts)
         self._forget(new)
         return table, renamed
+
+    def swap(self, parts: Parts, other: Parts) -> tuple[Table, Table]:
+        """Say that two tables have exchanged their names; returns both as they were."""
+        one, two = self.find(parts), self.find(other)
+        self._made[parts] = make_table(one.key, two.columns, one.temporary, self._folding)
+        self._made[other] = make_table(two.key, one.columns, two.temporary, self._folding)
+        self._forget(parts)
+        self._forget(other)
+        return one, two
 
     def _forget(self, parts: Parts) -> None:
         """Look these names up again: what they stand for has changed."""

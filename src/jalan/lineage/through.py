@@ -1,8 +1,9 @@
 """Seeing through the intermediates of a script: what lasts is linked to what lasts."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
-from jalan.lineage.extraction import VALUE_RANK, Link, Source, Span, Statement
+from jalan.lineage.extraction import IDENTITY, VALUE_RANK, Link, Source, Span, Statement
+from jalan.lineage.flow import join_path
 
 
 @dataclass(slots=True, eq=False)
@@ -87,7 +88,7 @@ class _Seen:
         storage = self._bound.get(source.table)
         if storage is None or storage.key == source.table:
             return source
-        return Source(storage.key, source.column, source.how, source.span, source.spans)
+        return replace(source, table=storage.key)
 
     def rows_of(self, table: str) -> list[Source]:
         """What decides about the rows of an intermediate table."""
@@ -132,14 +133,20 @@ def _columns(content: _Content, name: str) -> list[_Column]:
     if star is None:
         return []
     # The intermediate was made by `select *` of a table with unknown columns: this column comes from there.
-    values = [Source(s.table, name if s.column == "*" else s.column, s.how, s.span, s.spans) for s in star.values]
+    values = [replace(s, column=name if s.column == "*" else s.column) for s in star.values]
     return [_Column(values, star.conditions)]
 
 
 def _composed(outer: Source, inner: Source) -> Source:
-    if outer.how in VALUE_RANK and VALUE_RANK[inner.how] >= VALUE_RANK[outer.how]:
-        return inner
-    return Source(inner.table, inner.column, outer.how, inner.span, inner.spans)
+    path, possible = inner.path, outer.possible or inner.possible
+    if outer.path and (inner.how == IDENTITY or inner.path):
+        path = join_path(inner.path, outer.path)
+    how = outer.how
+    if how in VALUE_RANK and VALUE_RANK[inner.how] >= VALUE_RANK[how]:
+        how = inner.how
+        if path == inner.path and possible == inner.possible:
+            return inner
+    return Source(inner.table, inner.column, how, inner.span, inner.spans, path, possible)
 
 
 def _joined(left: list[Source], right: list[Source]) -> list[Source]:
@@ -154,7 +161,8 @@ def _joined(left: list[Source], right: list[Source]) -> list[Source]:
             found[key] = source
         elif present.spans != source.spans:
             spans: tuple[Span, ...] = tuple(dict.fromkeys(present.spans + source.spans))
-            found[key] = Source(*key, present.span, spans)
+            possible = present.possible and source.possible
+            found[key] = Source(*key, present.span, spans, present.path or source.path, possible)
     return list(found.values())
 
 
@@ -176,8 +184,16 @@ def _add_links(links: list[Link], index: int, target: str | None, statement: Sta
     for output in statement.outputs:
         name = output.name
         for s in output.values:
-            links.append(Link(target, name, s.table, s.column, "value", s.how, s.span, s.spans, index))
+            links.append(
+                Link(target, name, s.table, s.column, "value", s.how, s.span, s.spans, index, s.path, s.possible)
+            )
         for s in output.conditions:
-            links.append(Link(target, name, s.table, s.column, "condition", s.how, s.span, s.spans, index))
+            links.append(
+                Link(
+                    target, name, s.table, s.column, "condition", s.how, s.span, s.spans, index, s.path, s.possible
+                )
+            )
     for s in rows:
-        links.append(Link(target, None, s.table, s.column, "condition", s.how, s.span, s.spans, index))
+        links.append(
+            Link(target, None, s.table, s.column, "condition", s.how, s.span, s.spans, index, s.path, s.possible)
+        )

@@ -5,12 +5,24 @@ from typing import ClassVar
 
 from jalan.sql import tree
 from jalan.sql.cursor import Cursor
-from jalan.sql.lexer import NUMBER, OPERATOR, WORD
+from jalan.sql.lexer import END, NUMBER, OPERATOR, STRING, WORD
 
 OTHER = 7
 """How tightly "any other operator" binds; what must stop before BETWEEN, IN or LIKE is read from here up."""
 
 _INTERVAL_FIELDS = frozenset({"year", "month", "day", "hour", "minute", "second"})
+_TYPE_WORDS = frozenset(
+    """
+    bigint binary bit boolean char character date datetime datetime2 datetimeoffset dec decimal double float int
+    integer json money nchar numeric nvarchar real signed smalldatetime smallint smallmoney sysname text time
+    timestamp tinyint uniqueidentifier unsigned varbinary varchar xml
+    """.split()
+)
+_SECOND_WORDS = frozenset({"precision", "varying", "unsigned", "signed", "zerofill", "raw"})
+# What may stand behind the arguments of a call, in the manuals of several dialects: it moves no column.
+_CALL_TAILS = frozenset({"separator", "ignore", "respect", "on", "null", "absent", "returning", "error", "empty",
+                         "with", "without", "format", "default", "keep", "omit", "true", "false", "unknown", "using",
+                         "type", "pretty", "strict", "indent", "encoding"})  # fmt: skip
 
 
 class CallParser(Cursor):
@@ -49,27 +61,80 @@ class CallParser(Cursor):
             elif keys[self.i] == "all":
                 self.i += 1
             self._arguments(call)
-            if keys[self.i] == "order":
-                call.order = self.order_by()
+            if keys[self.i] != ")":
+                self._inside_tail(call)
         self.expect(")")
         call.end = self.ends[self.i - 1]
         self.depth -= 1
-        if keys[self.i] in ("within", "filter", "over", "ignore", "respect"):
+        if keys[self.i] in ("within", "filter", "over", "ignore", "respect", "keep", "from"):
             self._call_clauses(call)
         return call
 
     def _arguments(self, call: tree.Call) -> None:
         keys = self.keys
+        date_part = self.dialect.date_parts.get(call.parts[-1].lower()) if self.dialect.date_parts else None
         while True:
             self.take("variadic")
             if self.kinds[self.i] == WORD and keys[self.i + 1] in ("=>", ":="):
                 self.i += 2
-            call.arguments.append(self.expression())
-            if keys[self.i] != ",":
+            i = self.i
+            if len(call.arguments) == date_part and self.kinds[i] == WORD:
+                # A part of a date is a word of the function's own, not a column; so is week(monday).
+                self.i += 1
+                if keys[self.i] == "(":
+                    self.skip_parentheses()
+                call.arguments.append(tree.Literal(self.starts[i], self.end_of_last(), ""))
+            else:
+                call.arguments.append(self.expression())
+            key = keys[self.i]
+            if key == "as":
+                self.i += 1
+                self.name("the name of a part")
+                key = keys[self.i]
+            elif key in ("value", ":") and keys[self.i + 1] != ")":
+                self.i += 1  # JSON_OBJECT('port' VALUE port, 'tide': tide)
+                call.arguments.append(self.expression())
+                key = keys[self.i]
+            if key != ",":
                 return
             self.i += 1
 
+    def _inside_tail(self, call: tree.Call) -> None:
+        """Read what stands between the last argument and the closing parenthesis."""
+        keys = self.keys
+        while keys[self.i] != ")":
+            key = keys[self.i]
+            if key == "order":
+                call.order = self.order_by()
+            elif key == "limit":
+                self.i += 1
+                self.expression()
+            elif key == "having":
+                self.i += 2  # MAX or MIN
+                call.having = self.expression()
+            elif key in _CALL_TAILS:
+                self._skip_tail()
+            else:
+                return
+
+    def _skip_tail(self) -> None:
+        while self.keys[self.i] not in (")", "order") and self.kinds[self.i] != END:
+            if self.keys[self.i] == "(":
+                self.skip_parentheses()
+            else:
+                self.i += 1
+
     def _call_clauses(self, call: tree.Call) -> None:
+        if self.keys[self.i] == "from":
+            if self.peek() not in ("first", "last") or self.peek(2) not in ("ignore", "respect", "over"):
+                return
+            self.i += 2
+        if self.keys[self.i] == "keep" and self.peek() == "(":
+            self.i += 2
+            self.i += 2  # DENSE_RANK FIRST, or LAST
+            call.order = self.order_by()
+            self.expect(")")
+            call.end = self.end_of_last()
         if self.take_words("within", "group"):
             self.expect("(")
             call.order = self.order_by()
@@ -133,6 +198,10 @@ class CallParser(Cursor):
         """Read ``ORDER BY key [ASC|DESC|USING op] [NULLS FIRST|LAST], …``."""
         self.expect("order")
         self.expect("by")
+        return self.sort_keys()
+
+    def sort_keys(self) -> list[tree.Sort]:
+        """Read the keys behind ORDER BY."""
         found = []
         while True:
             key = self.expression()
@@ -161,15 +230,35 @@ class CallParser(Cursor):
     # --- calls with words between their arguments ----------------------------------------------------
 
     def _extract(self, call: tree.Call) -> None:
-        self.i += 1
-        self.expect("from")
+        if self.peek() == "from":
+            self.i += 2
+        elif self.peek() == "(" and self.peek(2) != ")" and self.peek(4) == "from":
+            self.i += 5  # WEEK(MONDAY) FROM
+        else:
+            self._arguments(call)
+            return
         call.arguments.append(self.expression())
+
+    def _convert(self, call: tree.Call) -> None:
+        if self.keys[self.i] in _TYPE_WORDS and self.peek() in ("(", ","):
+            self.type_name()
+            self.expect(",")
+            call.arguments = self.expression_list()
+            return
+        call.arguments.append(self.expression())
+        if self.take("using"):
+            self.name("a character set")
+        elif self.take(","):
+            if self.keys[self.i] in _TYPE_WORDS:
+                self.type_name()
+            else:
+                call.arguments += self.expression_list()
 
     def _position(self, call: tree.Call) -> None:
         call.arguments.append(self.expression(OTHER))
         if not self.take("in"):
             self.expect(",")
-        call.arguments.append(self.expression())
+        call.arguments += self.expression_list()
 
     def _words_between(self, call: tree.Call) -> None:
         call.arguments.append(self.expression())
@@ -201,6 +290,8 @@ class CallParser(Cursor):
         "overlay": _words_between,
         "trim": _trim,
         "normalize": _normalize,
+        "convert": _convert,
+        "try_convert": _convert,
     }
 
     # --- types ---------------------------------------------------------------------------------------
@@ -211,17 +302,24 @@ class CallParser(Cursor):
         words = [self.name("a type")]
         while self.take("."):
             words = [self.name("a type")]
-        first = words[0]
+        first = str(words[0]).lower()
+        if self.keys[self.i][:1] == "<" and self.kinds[self.i] == OPERATOR:
+            self.skip_angles()
         if first == "national" and self.keys[self.i] in ("character", "char"):
             words.append(self.name())
-        if self.keys[self.i] == "precision" or self.keys[self.i] == "varying":
+        while self.keys[self.i] in _SECOND_WORDS:
             words.append(self.name())
         if self.keys[self.i] == "(":
             self.skip_parentheses()
+        while self.keys[self.i] in _SECOND_WORDS:
+            words.append(self.name())
         if first in ("timestamp", "time") and self.keys[self.i] in ("with", "without"):
-            if self.peek() == "time" and self.peek(2) == "zone":
+            local = 1 if self.peek() == "local" else 0
+            if self.peek(1 + local) == "time" and self.peek(2 + local) == "zone":
                 words += [self.keys[self.i], "time", "zone"]
-                self.i += 3
+                self.i += 3 + local
+        if self.keys[self.i] == "character" and self.peek() == "set":
+            self.i += 3
         if first == "interval":
             self.interval_fields()
         if self.keys[self.i] == "%":
@@ -235,6 +333,19 @@ class CallParser(Cursor):
             elif not self.take("array"):
                 break
         return " ".join(words)
+
+    def skip_angles(self) -> None:
+        """Step over ``<STRING, ARRAY<INT64>>``; the lexer may have taken several closing marks for one operator."""
+        open_ = 0
+        while True:
+            key = self.keys[self.i]
+            if self.kinds[self.i] == OPERATOR and key[0] in "<>":
+                open_ += key.count("<") - key.count(">")
+            elif self.kinds[self.i] in (END, STRING) or key == ";":
+                self.fail("“>”")
+            self.i += 1
+            if open_ <= 0:
+                return
 
     def interval_fields(self) -> None:
         """Step over ``DAY TO SECOND(3)``."""

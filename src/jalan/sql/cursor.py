@@ -23,6 +23,7 @@ class Cursor:
 
     def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
         self.dialect = dialect
+        self.text = tokens.text
         self.keys = tokens.keys
         self.kinds = tokens.kinds
         self.starts = tokens.starts
@@ -94,6 +95,10 @@ class Cursor:
         if kind == WORD and self._lower:
             return self.keys[i]
         return identifier(self.written(i), kind, self._folding)
+
+    def _spelled(self, text: str) -> str:
+        """Return a name that was taken from elsewhere than a token, in the dialect's way."""
+        return identifier(text, WORD, self._folding)
 
     def qualified(self, what: str = "a name") -> tuple[str, ...]:
         """Read a name of one or more parts with dots between them."""

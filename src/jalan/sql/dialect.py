@@ -6,7 +6,10 @@ from enum import Enum
 
 
 class Folding(Enum):
-    """What the database does to the case of an identifier written without quotes."""
+    """What the database does to the case of an identifier written without quotes.
+
+    KEEP: the case is kept as written, and names are compared without it (quoted ones too).
+    """
 
     LOWER = "lower"
     UPPER = "upper"
@@ -18,44 +21,118 @@ class Folding(Enum):
         return text.upper() if self is Folding.UPPER else text
 
 
+class Naming(Enum):
+    """How the database names an output that has no alias and is no plain column.
+
+    FIGURE: after what stands in it (PostgreSQL's rule, see ``lineage.naming``). WRITTEN: the text as written.
+    UPPER: the text in upper case. PRINTED: the text as the database prints the expression. NUMBERED: by
+    ``Dialect.unnamed`` with the number of the column, or of the unnamed column, put in. EMPTY: no name.
+    """
+
+    FIGURE = "figure"
+    WRITTEN = "written"
+    UPPER = "upper"
+    PRINTED = "printed"
+    NUMBERED = "numbered"
+    EMPTY = "empty"
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Dialect:
     """Everything about one SQL dialect that reading and resolving it needs.
 
-    name: what callers pass as ``dialect``.
+    name: what callers pass as ``dialect``. title: for people.
     folding: of unquoted identifiers.
     identifier_quotes: pairs of opening and closing characters.
+    string_quotes: characters that open and close a string.
+    triple_quotes: whether three of them do so too.
+    backslash_escapes: whether ``\\'`` in a plain string is a quote.
+    string_prefixes: regular expression of what may stand before a string's opening quote, empty for nothing.
+    escape_prefixes: letters among these that make a backslash an escape.
+    bracket_strings: whether ``q'[…]'`` exists.
+    line_comments: what opens a comment that ends with the line.
     nested_comments: whether ``/* /* */ */`` is one comment.
-    dollar_strings, escape_strings: whether ``$tag$…$tag$`` and ``E'…\\n…'`` exist.
+    executed_comments: whether the text in ``/*!50001 … */`` is read.
+    dollar_strings: whether ``$tag$…$tag$`` exists.
+    name_starts: characters beyond letters and ``_`` that begin a name.
     parameter_patterns: regular expressions of placeholders for values.
     operator_precedence: binding power of each infix operator (see ``sql.expressions``).
     reserved: words that name no column, table or function.
     reserved_as_alias: further words that are no alias unless AS stands before them.
     default_schemas: where unqualified table names are looked up.
     aggregates: functions that fold many rows into one value.
-    function_columns: output columns of table functions that name their own.
+    table_functions: names of the output columns of table functions that name their own.
     system_columns: columns that every table has and no catalogue lists.
+    pseudo_columns: words that look like columns and are values of the database's own.
+    date_parts: function → which of its arguments (from 0) is the word for a part of a date.
+    deciding: function → its arguments that only decide which of the others is the value.
+    paths: function → which argument (from 0) is a path into the first.
     type_names: the name the database gives a type written in SQL, where it differs
         (it decides the name of an output column that is a bare cast).
     function_names: the name of the function that stands behind special syntax or behind another name,
         for the same reason.
-    unnamed: the name of an output that nothing names.
+    naming, unnamed: how outputs are named that nothing names.
+    value_names: how the columns of VALUES are named; {0} counts from 1, {1} from 0.
+    tells: (regular expression, what it is) that speak for this dialect when a text's dialect is guessed.
+
+    The rest are forms that exist here and would be read otherwise elsewhere: backquoted_paths (``` `a.b.c` ``` is
+    three parts), dashed_names (``my-project.a``), colon_paths (``v:a.b``), struct_paths (``column.field``), lambdas
+    (``x -> x + 1``), lateral_aliases (an output is visible to later ones and to WHERE), equals_aliases
+    (``alias = value``), string_aliases (``value 'alias'``), implicit_recursion (WITH may refer to itself without
+    RECURSIVE), bare_statements (no semicolon needed), trailing_commas, joins_need_condition
+    (JOIN without ON is an error), positional_columns (``$1`` is a column), stages (``@stage``),
+    variables (``@name`` is a variable or table variable), scripting (blocks and conditions outside procedures),
+    use_names_schema (USE is followed by a schema rather than a database), columns_calls (``COLUMNS(…)`` stands for several columns).
     """
 
     name: str
+    title: str
     folding: Folding
     identifier_quotes: tuple[tuple[str, str], ...]
-    nested_comments: bool
-    dollar_strings: bool
-    escape_strings: bool
-    parameter_patterns: tuple[str, ...]
     operator_precedence: Mapping[str, int]
     reserved: frozenset[str]
     reserved_as_alias: frozenset[str]
-    default_schemas: tuple[str, ...]
     aggregates: frozenset[str]
-    function_columns: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    string_quotes: str = "'"
+    triple_quotes: bool = False
+    backslash_escapes: bool = False
+    string_prefixes: str = ""
+    escape_prefixes: str = ""
+    bracket_strings: bool = False
+    line_comments: tuple[str, ...] = ("--",)
+    nested_comments: bool = False
+    executed_comments: bool = False
+    dollar_strings: bool = False
+    name_starts: str = ""
+    parameter_patterns: tuple[str, ...] = ()
+    default_schemas: tuple[str, ...] = ()
+    table_functions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     system_columns: frozenset[str] = frozenset()
+    pseudo_columns: frozenset[str] = frozenset()
+    date_parts: Mapping[str, int] = field(default_factory=dict)
+    deciding: Mapping[str, str] = field(default_factory=dict)
+    paths: Mapping[str, int] = field(default_factory=dict)
     type_names: Mapping[str, str] = field(default_factory=dict)
     function_names: Mapping[str, str] = field(default_factory=dict)
+    value_names: str = "column{0}"
+    naming: Naming = Naming.FIGURE
     unnamed: str = "?column?"
+    tells: tuple[tuple[str, str], ...] = ()
+    backquoted_paths: bool = False
+    dashed_names: bool = False
+    colon_paths: bool = False
+    struct_paths: bool = False
+    lambdas: bool = False
+    lateral_aliases: bool = False
+    equals_aliases: bool = False
+    string_aliases: bool = False
+    implicit_recursion: bool = False
+    bare_statements: bool = False
+    trailing_commas: bool = False
+    joins_need_condition: bool = False
+    positional_columns: bool = False
+    stages: bool = False
+    variables: bool = False
+    scripting: bool = False
+    columns_calls: bool = False
+    use_names_schema: bool = True

@@ -20,7 +20,19 @@ _NO_PARENTHESES = frozenset(
     """.split()
 )
 _CONTINUES = frozenset({".", "(", "'", "::", "["})  # what makes more of a name than a column
-_FUNCTION_WORDS = frozenset({"left", "right", "like", "overlaps"})  # reserved, but functions before "("
+# Reserved words that are functions before "(".
+_FUNCTION_WORDS = frozenset(
+    {"left", "right", "like", "overlaps", "values", "if", "insert", "mod", "truncate", "replace", "update", "any",
+     "some", "glob", "regexp", "default", "window"}
+)  # fmt: skip
+_UNITS = frozenset(
+    """
+    microsecond microseconds millisecond milliseconds second seconds minute minutes hour hours day days week weeks
+    month months quarter quarters year years day_hour day_minute day_second hour_minute hour_second minute_second
+    year_month decade century
+    """.split()
+)
+_TYPED = frozenset({"date", "time", "timestamp", "datetime", "n", "b", "x"})
 
 
 class ExpressionParser(CallParser):
@@ -29,6 +41,8 @@ class ExpressionParser(CallParser):
     def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
         super().__init__(tokens, dialect)
         self._special = dialect.reserved.union(self._PRIMARY)
+        self._postfixes = frozenset({"::", "[", ".", ":"} if dialect.colon_paths else {"::", "[", "."})
+        self._lambdas = dialect.lambdas
 
     def query(self) -> tree.Query:
         """Read a query."""
@@ -52,10 +66,16 @@ class ExpressionParser(CallParser):
             if special is None:
                 self.i += 1
                 right: tree.Expression
-                if keys[self.i] in ("any", "some", "all"):
+                if keys[self.i] in ("any", "some", "all") and keys[self.i + 1] == "(":
                     right = self._quantified(left)
                     left = right
                     continue
+                if key == "->" and self._lambdas:
+                    parameters = self._lambda_parameters(left)
+                    if parameters is not None:
+                        body = self.expression()
+                        left = tree.Lambda(left.start, body.end, parameters, body)
+                        continue
                 right = self.expression(binding + 1)
                 left = tree.Binary(left.start, right.end, key, left, right)
             else:
@@ -82,6 +102,14 @@ class ExpressionParser(CallParser):
 
     # --- infix ---------------------------------------------------------------------------------------
 
+    def _lambda_parameters(self, left: tree.Expression) -> list[str] | None:
+        """Return the names before ``->`` if it makes a lambda; before a string it is an operator on JSON."""
+        if self.kinds[self.i] in (STRING, NUMBER):
+            return None
+        items = left.items if type(left) is tree.Row else [left]
+        names = [item.parts[0] for item in items if type(item) is tree.Column and len(item.parts) == 1]
+        return names if len(names) == len(items) else None
+
     def _quantified(self, left: tree.Expression) -> tree.Expression:
         self.i += 1
         self.expect("(")
@@ -90,9 +118,11 @@ class ExpressionParser(CallParser):
             query = self.query()
             self.expect(")")
             return tree.InQuery(left.start, self.end_of_last(), left, query)
-        right = self.expression()
+        items = self.expression_list()
         self.expect(")")
-        return tree.Binary(left.start, self.end_of_last(), "any", left, right)
+        if len(items) == 1:
+            return tree.Binary(left.start, self.end_of_last(), "any", left, items[0])
+        return tree.InList(left.start, self.end_of_last(), left, items)
 
     def _is(self, left: tree.Expression, power: int) -> tree.Expression | None:
         self.i += 1
@@ -104,9 +134,15 @@ class ExpressionParser(CallParser):
             self.i += 1 if self.keys[self.i] == "normalized" else 2
             return tree.Unary(left.start, self.end_of_last(), "is normalized", left)
         word = self.keys[self.i]
-        if word not in ("null", "true", "false", "unknown", "document", "json"):
-            self.fail("NULL, TRUE, FALSE, UNKNOWN or DISTINCT FROM")
+        if word not in ("null", "true", "false", "unknown", "document", "json", "nan"):
+            if self.kinds[self.i] == WORD and word in self._special:
+                self.fail("NULL, TRUE, FALSE, UNKNOWN or DISTINCT FROM")
+            right = self.expression(_IN)
+            return tree.Binary(left.start, right.end, "is", left, right)
         self.i += 1
+        if word == "json":
+            while self.keys[self.i] in ("value", "scalar", "array", "object", "with", "without", "unique", "keys"):
+                self.i += 1
         operator = f"is not {word}" if negated else f"is {word}"
         return tree.Unary(left.start, self.end_of_last(), operator, left)
 
@@ -115,7 +151,7 @@ class ExpressionParser(CallParser):
         return tree.Unary(left.start, self.end_of_last(), "is null", left)
 
     def _not(self, left: tree.Expression, power: int) -> tree.Expression | None:
-        if self.peek() not in ("between", "in", "like", "ilike", "similar"):
+        if self.peek() not in self._INFIX or self.peek() == "not":
             return None
         self.i += 1
         return self._INFIX[self.keys[self.i]](self, left, power)
@@ -131,6 +167,9 @@ class ExpressionParser(CallParser):
 
     def _in(self, left: tree.Expression, power: int) -> tree.Expression | None:
         self.i += 1
+        if self.keys[self.i] != "(":
+            right = self.expression(_OTHER)
+            return tree.Binary(left.start, right.end, "in", left, right)
         self.expect("(")
         if self.keys[self.i] in _QUERY_STARTS or (self.keys[self.i] == "(" and self._is_query(self.i)):
             at = self.i
@@ -142,7 +181,7 @@ class ExpressionParser(CallParser):
                 if self.keys[at] != "(":
                     raise
                 self.i = at
-        items = self.expression_list()
+        items = [] if self.keys[self.i] == ")" else self.expression_list()
         self.expect(")")
         return tree.InList(left.start, self.end_of_last(), left, items)
 
@@ -151,6 +190,10 @@ class ExpressionParser(CallParser):
         self.i += 1
         if operator == "similar":
             self.expect("to")
+        elif operator == "sounds":
+            self.expect("like")
+        elif operator == "member":
+            self.take("of")
         if self.keys[self.i] in ("any", "some", "all"):
             return self._quantified(left)
         right = self.expression(_OTHER)
@@ -188,9 +231,9 @@ class ExpressionParser(CallParser):
         "not": _not,
         "between": _between,
         "in": _in,
-        "like": _like,
-        "ilike": _like,
-        "similar": _like,
+        **dict.fromkeys(
+            ("like", "ilike", "similar", "rlike", "regexp", "glob", "match", "sounds", "member"), _like
+        ),
         "at": _at,
         "collate": _collate,
         "operator": _operator,
@@ -210,11 +253,13 @@ class ExpressionParser(CallParser):
             kind = self.kinds[i]
             if kind == WORD or kind == QUOTED:
                 found = self._named()
+            elif key == "?":
+                found = self._parameter()
             elif kind == OPERATOR and key[0] in "~!@#%^&|`?+-/<>=":
                 return self._unary()
             else:
                 self.fail("an expression")
-        if self.keys[self.i] in ("::", "[", "."):
+        if self.keys[self.i] in self._postfixes:
             found = self._postfix(found)
         return found
 
@@ -247,17 +292,48 @@ class ExpressionParser(CallParser):
                 self.i += 1
                 if self.take("*"):
                     base = tree.Field(base.start, self.end_of_last(), base, "*")
+                elif self.peek() == "(" and isinstance(base, tree.Call | tree.Column | tree.Literal | tree.Field):
+                    method = self.i  # a method: its object is the first argument
+                    name = self.name("a method")
+                    call = self.call(method, (name,))
+                    assert isinstance(call, tree.Call)
+                    call.start = base.start
+                    call.arguments.insert(0, base)
+                    base = call
                 else:
                     field = self.name("a field")
                     base = tree.Field(base.start, self.end_of_last(), base, field)
+            elif key == ":" and self.dialect.colon_paths and not isinstance(base, tree.Literal):
+                base = self._colon_path(base)
             else:
                 return base
+
+    def _colon_path(self, base: tree.Expression) -> tree.Expression:
+        """Read ``:a.b[0]['c']`` behind a semi-structured value."""
+        self.i += 1
+        steps = [self.name("a field")]
+        while True:
+            if self.keys[self.i] == ".":
+                self.i += 1
+                steps.append("." + self.name("a field"))
+            elif self.keys[self.i] == "[" and self.kinds[self.i + 1] in (NUMBER, STRING) and self.peek(2) == "]":
+                step = self.written(self.i + 1)
+                steps.append(f"[{step}]" if self.kinds[self.i + 1] == NUMBER else "." + step[1:-1])
+                self.i += 3
+            elif self.keys[self.i] == ":" and self.kinds[self.i + 1] in (WORD, QUOTED):
+                self.i += 1
+                steps.append("." + self.name("a field"))
+            else:
+                return tree.Path(base.start, self.end_of_last(), base, "".join(steps))
 
     def _subscript(self, base: tree.Expression) -> tree.Expression:
         self.i += 1
         indexes: list[tree.Expression] = []
         while not self.take("]"):
-            if self.take(":"):
+            if self.take(":") or self.take(","):
+                continue
+            if self.keys[self.i] == "-" and self.peek() in (":", "]"):
+                self.i += 1
                 continue
             if self.kinds[self.i] == PARAMETER and self.written(self.i)[0] == ":":
                 # `a[1:n]`: the lexer took `:n` for a placeholder
@@ -285,6 +361,8 @@ class ExpressionParser(CallParser):
     def _parameter(self) -> tree.Expression:
         i = self.i
         self.i = i + 1
+        if self.dialect.positional_columns and self.written(i)[1:].isdigit():
+            return tree.Column(self.starts[i], self.ends[i], (self.written(i),))
         return tree.Parameter(self.starts[i], self.ends[i])
 
     def _star(self) -> tree.Expression:
@@ -308,7 +386,14 @@ class ExpressionParser(CallParser):
                 if self.keys[at] != "(" or error.code == "too_deep":
                     raise
                 self.i = at
-        items = self.expression_list()
+        items = [] if self.keys[self.i] == ")" else self.expression_list()
+        if self.keys[self.i] == "as" and self.dialect.struct_paths:
+            self.i += 1  # (value AS name, …): a struct
+            self.name("the name of a part")
+            while self.take(","):
+                items.append(self.expression())
+                if self.take("as"):
+                    self.name("the name of a part")
         self.expect(")")
         self.depth -= 1
         if len(items) == 1:
@@ -364,8 +449,19 @@ class ExpressionParser(CallParser):
         argument = self.expression()
         self.expect("as")
         name = self.type_name()
+        if self.keys[self.i] != ")":
+            self._cast_tail()
         self.expect(")")
         return tree.Cast(start, self.end_of_last(), argument, name)
+
+    def _cast_tail(self) -> None:
+        """Step over ``FORMAT '…'``, ``AT TIME ZONE '…'``, ``DEFAULT … ON CONVERSION ERROR``, ``COLLATE …``."""
+        if self.keys[self.i] not in ("format", "at", "default", "collate", ",", "array", "not", "rename", "add"):
+            self.fail("“)”")
+        while self.keys[self.i] != ")":
+            self.i += 1
+            if (self.kinds[self.i] == OPERATOR and self.keys[self.i] == ";") or not self.keys[self.i]:
+                self.fail("“)”")
 
     def _exists(self) -> tree.Expression | None:
         if self.peek() != "(":
@@ -381,12 +477,19 @@ class ExpressionParser(CallParser):
         if self.peek() == "[":
             self.i += 1
             return self._array_items(start)
-        if self.peek() != "(":
+        if self.peek()[:1] == "<" and self.dialect.struct_paths:
+            self.i += 1
+            self.skip_angles()
+            return self._array_items(start) if self.keys[self.i] == "[" else None
+        if self.peek() != "(" or not self._is_query(self.i + 2):
             return None
         self.i += 2
         query = self.query()
         self.expect(")")
         return tree.ArrayQuery(start, self.end_of_last(), query)
+
+    def _list(self) -> tree.Expression:
+        return self._array_items(self.starts[self.i])
 
     def _array_items(self, start: int) -> tree.Expression:
         self.enter()
@@ -394,12 +497,117 @@ class ExpressionParser(CallParser):
         items: list[tree.Expression] = []
         while self.keys[self.i] != "]":
             at = self.starts[self.i]
-            items.append(self._array_items(at) if self.keys[self.i] == "[" else self.expression())
+            if self.keys[self.i] == "[" and self.kinds[self.i - 1] == OPERATOR and self._lower:
+                items.append(self._array_items(at))
+            else:
+                items.append(self.expression())
+            if self.keys[self.i] == "for" and len(items) == 1:
+                return self._comprehension(start, items[0])
             if not self.take(","):
                 break
         self.expect("]")
         self.depth -= 1
         return tree.ArrayItems(start, self.end_of_last(), items)
+
+    def _comprehension(self, start: int, item: tree.Expression) -> tree.Expression:
+        self.expect("for")
+        names = [self.name("a name for the items")]
+        while self.take(","):
+            names.append(self.name("a name for the items"))
+        self.expect("in")
+        source = self.expression(_OTHER)
+        condition = self.expression() if self.take("if") else None
+        self.expect("]")
+        self.depth -= 1
+        return tree.Comprehension(start, self.end_of_last(), names, item, source, condition)
+
+    def _braces(self) -> tree.Expression:
+        """Read ``{'a': 1, b: 2}``."""
+        self.enter()
+        start = self.starts[self.i]
+        self.i += 1
+        found = tree.Struct(start, start, [], [])
+        while self.keys[self.i] != "}":
+            if self.kinds[self.i] == STRING:
+                found.names.append(self.written(self.i)[1:-1])
+                self.i += 1
+            elif self.kinds[self.i] in (WORD, QUOTED) and self.peek() in (":", "."):
+                found.names.append(self.name())
+            else:
+                found.names.append(None)
+                found.items.append(self.expression(_OTHER))
+            if self.kinds[self.i] == PARAMETER and self.written(self.i)[0] == ":":
+                i = self.i  # `{'a':b}`: the lexer took `:b` for a placeholder
+                found.items.append(tree.Column(self.starts[i] + 1, self.ends[i], (self.written(i)[1:],)))
+                self.i += 1
+            else:
+                self.expect(":")
+                found.items.append(self.expression())
+            if not self.take(","):
+                break
+        self.expect("}")
+        self.depth -= 1
+        found.end = self.end_of_last()
+        return found
+
+    def _map(self) -> tree.Expression | None:
+        if self.peek() != "{":
+            return None
+        self.i += 1
+        return self._braces()
+
+    def _struct(self) -> tree.Expression | None:
+        start = self.starts[self.i]
+        at = self.i
+        if self.peek()[:1] == "<":
+            self.i += 1
+            self.skip_angles()
+        elif self.peek() == "(":
+            self.i += 1
+        else:
+            return None
+        if self.keys[self.i] != "(":
+            self.i = at
+            return None
+        self.i += 1
+        found = tree.Struct(start, start, [], [])
+        while self.keys[self.i] != ")":
+            item = self.expression()
+            found.items.append(item)
+            name = self.name("the name of a part") if self.take("as") else None
+            if name is None and isinstance(item, tree.Column):
+                name = item.parts[-1]
+            found.names.append(name)
+            if not self.take(","):
+                break
+        self.expect(")")
+        found.end = self.end_of_last()
+        return found
+
+    def _leading(self) -> tree.Expression | None:
+        """``PRIOR x``, ``BINARY x``, ``CONNECT_BY_ROOT x``: a word before the value that it is about."""
+        after = self.kinds[self.i + 1]
+        if after not in (WORD, QUOTED, STRING) or self.keys[self.i + 1] in self._no_alias:
+            return None
+        operator = self.keys[self.i]
+        start = self.starts[self.i]
+        self.i += 1
+        argument = self.expression(_UNARY)
+        return tree.Unary(start, argument.end, operator, argument)
+
+    def _location(self) -> tree.Expression:
+        i = self.i
+        self.i += 1
+        return tree.Literal(self.starts[i], self.ends[i], "")
+
+    def _next_value(self) -> tree.Expression | None:
+        """``NEXT VALUE FOR sequence``."""
+        if not (self.peek() == "value" and self.peek(2) == "for"):
+            return None
+        start = self.starts[self.i]
+        self.i += 3
+        self.qualified("a sequence")
+        return tree.Literal(start, self.end_of_last(), "")
 
     def _row(self) -> tree.Expression | None:
         if self.peek() != "(":
@@ -419,14 +627,34 @@ class ExpressionParser(CallParser):
         start = self.starts[self.i]
         at = self.i
         self.i += 1
-        if self.keys[self.i] == "(" and self.kinds[self.i + 1] == NUMBER:
+        if self.keys[self.i] == "(" and self.kinds[self.i + 1] == NUMBER and self.peek(3) != ")":
             self.skip_parentheses()
         if self.kinds[self.i] != STRING:
             self.i = at
-            return None
+            return self._interval_of(start)
         self.i += 1
         self.interval_fields()
+        if self.keys[self.i] in _UNITS:
+            self.i += 1
         return tree.Literal(start, self.end_of_last(), "interval")
+
+    def _interval_of(self, start: int) -> tree.Expression | None:
+        """``INTERVAL n DAY``, where n is any expression."""
+        at = self.i
+        self.i += 1
+        if self.kinds[self.i] == OPERATOR and self.keys[self.i] not in ("(", "-", "?"):
+            self.i = at
+            return None
+        try:
+            argument = self.expression(_OTHER)
+        except SqlSyntaxError:
+            self.i = at
+            return None
+        if self.keys[self.i] not in _UNITS:
+            self.i = at
+            return None
+        self.i += 1
+        return tree.Unary(start, self.end_of_last(), "interval", argument)
 
     def _current(self) -> tree.Expression:
         i = self.i
@@ -446,6 +674,9 @@ class ExpressionParser(CallParser):
         if kind == WORD and keys[i] in self._reserved:
             if not (keys[i] in _FUNCTION_WORDS and keys[i + 1] == "("):
                 self.fail("an expression")
+        if keys[i] == "{{" and keys[i + 1] not in (".", "("):
+            self.i = i + 1
+            return tree.Parameter(self.starts[i], self.ends[i])
         if kind == WORD and self._lower:
             first = keys[i]
             self.i = i + 1
@@ -455,6 +686,8 @@ class ExpressionParser(CallParser):
         parts: tuple[str, ...]
         if key != "." and key != "(" and key != "'":
             return tree.Column(self.starts[i], self.ends[i], (first,))
+        if key == "'" and self.dialect.string_aliases and keys[i] not in _TYPED and keys[i][0] != "_":
+            return tree.Column(self.starts[i], self.ends[i], (first,))
         if key == ".":
             names = [first]
             while keys[self.i] == ".":
@@ -462,12 +695,20 @@ class ExpressionParser(CallParser):
                 if keys[self.i] == "*":
                     self.i += 1
                     return tree.Star(self.starts[i], self.ends[self.i - 1], tuple(names))
+                if self.kinds[self.i] == PARAMETER and self.dialect.positional_columns:
+                    names.append(self.written(self.i))
+                    self.i += 1
+                    continue
                 names.append(self.name("a name or “*”"))
             parts = tuple(names)
             key = keys[self.i]
         else:
             parts = (first,)
         if key == "(":
+            if keys[self.i + 1] == "+" and keys[self.i + 2] == ")":
+                end = self.end_of_last()
+                self.i += 3  # Oracle's mark of an outer join
+                return tree.Column(self.starts[i], end, parts)
             return self.call(i, parts)
         if key == "'" and self.kinds[self.i] == STRING and len(parts) <= 2:
             self.i += 1
@@ -502,6 +743,17 @@ class ExpressionParser(CallParser):
         return tree.Call(start, self.end_of_last(), ("collation for",), [argument])
 
     _PRIMARY: ClassVar[dict[str, Callable[["ExpressionParser"], tree.Expression | None]]] = {
+        "[": _list,
+        "{": _braces,
+        "@": _location,
+        "map": _map,
+        "struct": _struct,
+        "prior": _leading,
+        "binary": _leading,
+        "connect_by_root": _leading,
+        "next": _next_value,
+        "try_cast": _cast,
+        "safe_cast": _cast,
         "0": _number,
         "'": _string,
         "$": _parameter,

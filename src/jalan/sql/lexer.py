@@ -12,13 +12,19 @@ from itertools import accumulate, compress
 from operator import add
 
 from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.names import Name
 
-SKIP, WORD, QUOTED, STRING, NUMBER, OPERATOR, PARAMETER, INVALID, END = range(9)
+SKIP, WORD, QUOTED, STRING, NUMBER, OPERATOR, PARAMETER, INVALID, LOCATION, END = range(10)
 
 _MAX_OPERATOR = 62  # PostgreSQL allows 63 characters; the bound keeps a run of operator characters linear.
 _COMMENT_DEPTH = 6  # Comments nested deeper than this end at the first closing mark too many.
 _CACHE_LIMIT = 100_000
 _CACHED_LENGTH = 40
+_BRACKET_STRINGS = (r"\[.*?\]", r"\{.*?\}", r"\(.*?\)", "<.*?>", "!.*?!", r"\|.*?\|", "#.*?#", "~.*?~", '".*?"')
+
+# What a template engine or a shell would put something in for. Braces inside braces once, for a call's mapping.
+_HOLE = r"\{\{(?:[^{}]|\{[^{}]*\})*\}\}|\$\{[^{}\n]*\}"
+_TAG = r"\{%(?:[^%{]|%(?!\})|\{(?!%))*%\}|\{#(?:[^#{]|#(?!\})|\{(?!#))*#\}"
 
 
 @dataclass(slots=True, eq=False)
@@ -26,8 +32,10 @@ class Tokens:
     """The tokens of a text as parallel sequences, closed by one END token at the end of the text.
 
     kinds: one of the kinds above. keys: what the grammar compares with: words in lower case, operators as
-    written, one mark for each other kind (``'`` string, ``"`` quoted name, ``0`` number, ``$`` parameter,
-    empty at the end). starts, ends: offsets in the text, end exclusive.
+    written, one mark for each other kind (``'`` string, ``"`` quoted name, ``{{`` name with a template's hole in it,
+    ``0`` number, ``$`` parameter, ``@`` location, empty at the end). starts, ends: offsets in the text, end exclusive.
+    spellings: the tokens themselves where they are not what the text has at these offsets (a template that was
+    filled in, a statement put together from pieces).
     """
 
     text: str
@@ -35,9 +43,12 @@ class Tokens:
     keys: tuple[str, ...]
     starts: list[int]
     ends: list[int]
+    spellings: list[str] | None = None
 
     def written(self, i: int) -> str:
         """Return a token as it is written."""
+        if self.spellings is not None:
+            return self.spellings[i]
         return self.text[self.starts[i] : self.ends[i]]
 
 
@@ -51,6 +62,14 @@ class _Classes(dict[str, Entry]):
     def __init__(self, dialect: Dialect) -> None:
         super().__init__()
         self._quotes = dict(dialect.identifier_quotes)
+        self._strings = dialect.string_quotes
+        self._prefix = re.compile(rf"(?:{dialect.string_prefixes}|[nN]?[qQ](?='))?(?=['\"])")
+        self._backslashes = dialect.backslash_escapes
+        self._escapes = dialect.escape_prefixes
+        self._comments = (*dialect.line_comments, "/*", "*/") if dialect.executed_comments else (
+            *dialect.line_comments, "/*")  # fmt: skip
+        self._name_starts = dialect.name_starts
+        self._stages = dialect.stages
 
     def __missing__(self, piece: str) -> Entry:
         text = piece.lstrip()
@@ -64,27 +83,49 @@ class _Classes(dict[str, Entry]):
 
     def _classify(self, text: str) -> tuple[int, str]:
         first = text[0]
-        if text.startswith(("--", "/*")):
+        if text.startswith(self._comments):
             return (SKIP, "")
-        if first == "'" or (text[-1] == "'" and "'" in text[:3] and first not in ":"):
-            closed = len(text) - text.index("'") > 1 and text[-1] == "'"
-            return (STRING if closed else INVALID, "'")
-        if first in self._quotes or text[:3].lower() == 'u&"':
-            closed = len(text) > 1 and text[-1] in self._quotes.values()
+        prefix = self._prefix.match(text)
+        opening = prefix.end() if prefix is not None else 0
+        quote = text[opening]
+        if quote in self._strings and quote in "'\"":
+            return (STRING if self._is_closed(text, opening) else INVALID, "'")
+        if quote in self._quotes and (opening == 0 or quote == '"'):
+            closed = len(text) > opening + 1 and text[-1] == self._quotes[quote]
             return (QUOTED if closed else INVALID, '"')
         if first.isdigit() or (first == "." and len(text) > 1 and text[1].isdigit()):
             return (NUMBER, "0")
+        if text.startswith(("{%", "{#")):
+            return (SKIP, "")
+        if len(text) > 3 and text[-1] != "$" and ("{{" in text or "${" in text):
+            return (QUOTED, "{{")
         if first == "$":
-            return (PARAMETER, "$") if text[1:].isdigit() else (STRING if len(text) > 2 else INVALID, "'")
-        if first.isalpha() or first == "_":
-            if len(text) > 2 and text[1] in "'&" and "'" in text:  # an unterminated prefixed string
-                return (INVALID, "'")
+            if len(text) > 1 and text[1:].replace("_", "a").isalnum():
+                return (PARAMETER, "$")
+            return (STRING if len(text) > 2 else INVALID, "'")
+        if first.isalpha() or first == "_" or (first in self._name_starts and len(text) > 1):
             return (WORD, text.lower())
-        if (first == ":" and len(text) > 1 and text not in ("::", ":=")) or text.startswith("%("):
+        if first == "@" and len(text) > 1 and self._stages:
+            return (LOCATION, "@")
+        if (len(text) > 1 and first in ":@&?" and text[-1] not in "=:&|?@>-") or text.startswith(("%(", "%s")):
             return (PARAMETER, "$")
         if first in "+-*/<>=~!@#%^&|`?:,().;[]{}":
             return (OPERATOR, text)
         return (INVALID, text)
+
+    def _is_closed(self, text: str, opening: int) -> bool:
+        quote = text[opening]
+        if text[:opening].lower().endswith("q"):
+            return len(text) > opening + 3 and text[-1] == quote
+        width = 3 if text[opening : opening + 3] == quote * 3 and text[-3:] == quote * 3 else 1
+        body = text[opening + width : -width]
+        if len(text) < opening + 2 * width or text[-1] != quote:
+            return False
+        if self._backslashes or (opening and text[0] in self._escapes):
+            body = re.sub(r"\\.", "", body, flags=re.DOTALL)
+            if body.endswith("\\"):
+                return False
+        return width == 3 or body.replace(quote * 2, "").count(quote) == 0
 
 
 # Groups are repeated greedily, never possessively: Python before 3.11.5 (Debian 12 has 3.11.2) matches possessive
@@ -101,35 +142,62 @@ def _comment_pattern(nested: bool) -> str:
     return pattern
 
 
+def _string_patterns(dialect: Dialect) -> list[str]:
+    found = []
+    prefixes = dialect.string_prefixes
+    escapes = dialect.escape_prefixes
+    for quote in dialect.string_quotes:
+        plain = rf"{quote}(?:[^{quote}]++|{quote}{quote})*(?:{quote}|\Z)"
+        escaped = rf"{quote}(?:[^{quote}\\]++|{quote}{quote}|\\(?:.|\Z))*(?:{quote}|\Z)"
+        if dialect.triple_quotes:
+            triple = quote * 3
+            body = rf"(?:[^{quote}\\]++|\\(?:.|\Z)|{quote}(?!{quote}{quote}))*"
+            found.append(rf"(?:{prefixes})?{triple}{body}(?:{triple}|\Z)")
+        body = escaped if dialect.backslash_escapes else plain
+        found.append(body)
+        if escapes:
+            found.append(rf"[{escapes}]{escaped}")
+        if prefixes:
+            found.append(rf"(?:{prefixes}){body}")
+    if dialect.bracket_strings:
+        found.insert(0, rf"[nN]?[qQ]'(?:{'|'.join(_BRACKET_STRINGS)})'")
+    if "&" in prefixes:
+        found.append(r'[uU]&"(?:[^"]++|"")*(?:"|\Z)')
+    return found
+
+
 def _pattern(dialect: Dialect, dollar: bool) -> re.Pattern[str]:
-    strings = [r"'(?:[^']++|'')*(?:'|\Z)"]
-    words = r"[^\W\d][\w$]*+"
-    if dialect.escape_strings:
-        strings.append(r"[eE]'(?:[^'\\]++|''|\\(?:.|\Z))*(?:'|\Z)")
-        strings.append(r"[bBxXnN]'(?:[^']++|'')*(?:'|\Z)")
-        strings.append(r"[uU]&'(?:[^']++|'')*(?:'|\Z)")
-        strings.append(r'[uU]&"(?:[^"]++|"")*(?:"|\Z)')
+    starts = re.escape(dialect.name_starts)
+    words = rf"(?:[^\W\d]|[{starts}])[\w$#@]*+" if starts else r"[^\W\d][\w$]*+"
     quoted = [
         rf"{re.escape(o)}(?:[^{re.escape(c)}]++|{re.escape(c) * 2})*(?:{re.escape(c)}|\Z)"
         for o, c in dialect.identifier_quotes
     ]
+    brackets = r"\]" if ("[", "]") in dialect.identifier_quotes else r"\[\]"
     plain, special = r"[+\-*/<>=]", r"[~!@#%^&|`?]"
-    no_comment = r"(?!--|/\*)"
+    no_comment = "(?!" + "|".join(map(re.escape, (*dialect.line_comments, "/*"))) + ")"
     operator = (
         rf"(?:{no_comment}{plain}){{0,{_MAX_OPERATOR}}}{special}(?:{no_comment}[+\-*/<>=~!@#%^&|`?]){{0,{_MAX_OPERATOR}}}"
         rf"|(?:{no_comment}{plain}){{0,{_MAX_OPERATOR}}}{no_comment}[*/<>=]|[+\-]"
     )
+    comments = [rf"{re.escape(opening)}[^\n\r]*+" for opening in dialect.line_comments]
+    if dialect.executed_comments:
+        comments += [r"/\*M?!\d*+", r"\*/"]
     # The commonest first: an alternative is tried only where those before it do not match.
     parts = [
-        rf"{words}(?!['&\"])",
-        r"::|:=|[,()\[\]{};]|\.(?![\d.])|=>?(?![+\-*/<>=~!@#%^&|`?])",
-        *strings,
+        rf"{words}(?!['&\"{{])",
+        rf"::|:=|[,();}}{brackets}]|\.(?![\d.])|\{{(?![{{%#])|=>?(?![+\-*/<>=~!@#%^&|`?])",
+        *_string_patterns(dialect),
+        rf"(?:[^\W\d]\w*+)?(?:{_HOLE})(?:{_HOLE}|\w)*",
         words,
         r"0[xX][0-9a-fA-F_]++|\d[\d_]*+(?:\.(?!\.)[\d_]*+)?(?:[eE][+\-]?\d++)?|\.\d[\d_]*+(?:[eE][+\-]?\d++)?",
         *quoted,
-        r"--[^\n\r]*+",
+        *comments,
         _comment_pattern(dialect.nested_comments),
+        _TAG,
+        *([r"@[~%]?[\w$\"./*=%-]+"] if dialect.stages else []),
         *dialect.parameter_patterns,
+        r"(?<=[\s(,=])%s(?!\w)|[<>!]?=(?=\?(?![|&?])|%s\b)",
     ]
     if dollar:
         parts.append(r"\$(?P<tag>(?:[^\W\d]\w*)?)\$(?:.*?\$(?P=tag)\$|.*\Z)")
@@ -174,16 +242,22 @@ class Lexer:
 def identifier(text: str, kind: int, folding: Folding) -> str:
     """Return the name that a WORD or QUOTED token stands for."""
     if kind == WORD:
-        return folding.apply(text)
-    if text[0] in "uU":
+        name = folding.apply(text)
+    elif "{{" in text or "${" in text:
+        name = text  # a hole of a template may hold anything
+        if text[0] in '"`[':
+            name = text[1:-1]
+    elif text[0] in "uU":
         body = text[3:-1].replace('""', '"')
-        return re.sub(
+        name = re.sub(
             r"\\(\\|[0-9a-fA-F]{4}|\+[0-9a-fA-F]{6})",
             lambda m: "\\" if m[1] == "\\" else _character(m[1].lstrip("+"), m[0]),
             body,
         )
-    closing = text[-1]
-    return text[1:-1].replace(closing * 2, closing)
+    else:
+        closing = text[-1]
+        name = text[1:-1].replace(closing * 2, closing)
+    return Name(name) if folding is Folding.KEEP else name
 
 
 def _character(digits: str, written: str) -> str:

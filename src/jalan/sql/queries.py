@@ -1,13 +1,18 @@
-"""The grammar of queries: SELECT, VALUES, set operations, WITH, and everything that may stand in FROM."""
+"""The grammar of queries: SELECT, VALUES, set operations, WITH."""
 
 from jalan.sql import tree
-from jalan.sql.expressions import ExpressionParser
-from jalan.sql.lexer import END, OPERATOR, QUOTED, WORD
+from jalan.sql.from_items import FromParser
+from jalan.sql.lexer import NUMBER, STRING, WORD
 
-_JOIN_STARTS = frozenset({"join", "inner", "left", "right", "full", "cross", "natural"})
+_SET_OPERATORS = frozenset({"union", "except", "minus"})
+_SELECT_WORDS = frozenset({"sql_no_cache", "sql_cache", "sql_calc_found_rows", "high_priority", "sql_small_result",
+                           "sql_big_result", "sql_buffer_result", "straight_join", "distinctrow"})  # fmt: skip
+_AFTER_GROUP_ALL = frozenset({"", ";", ")", "having", "qualify", "window", "order", "limit", "union", "except",
+                              "intersect", "minus", "offset", "fetch", "using", "for"})  # fmt: skip
+_HIVE_KEYS = frozenset({"cluster", "distribute", "sort"})
 
 
-class QueryParser(ExpressionParser):
+class QueryParser(FromParser):
     """Reads queries. Data-modifying statements inside WITH are read by the class below this one."""
 
     def modifying(self, ctes: tree.With | None) -> tree.Statement | None:
@@ -28,44 +33,107 @@ class QueryParser(ExpressionParser):
         body = self._set_operations()
         query = tree.Query(start, 0, ctes, body, [], [])
         keys = self.keys
-        if keys[self.i] == "order":
-            query.order = self.order_by()
         while True:
             key = keys[self.i]
-            if key == "limit":
+            if key == "order":
+                query.order = self._order_all()
+            elif key == "limit":
                 self.i += 1
-                if not self.take("all"):
-                    query.limit.append(self.expression())
+                self._limit(query)
             elif key == "offset":
                 self.i += 1
                 query.limit.append(self.expression())
                 if not self.take("rows"):
                     self.take("row")
             elif key == "fetch":
-                self.i += 2
-                if keys[self.i] not in ("row", "rows"):
-                    query.limit.append(self.expression())
-                else:
-                    query.limit.append(tree.Literal(self.starts[self.i], self.ends[self.i], ""))
-                self.i += 1
-                if not self.take("only") and self.take("with"):
-                    self.expect("ties")
+                self._fetch(query)
+            elif key in _HIVE_KEYS and self.peek() == "by":
+                self.i += 2  # where the rows go, not which they are
+                self.expression_list()
+                if self.take("asc") or self.take("desc"):
+                    pass
             elif key == "for":
                 self._locking()
+            elif key == "with" and self.peek() in ("ur", "cs", "rs", "rr"):
+                self.i += 2
+            elif key == "using" and self.peek() == "sample":
+                self.i += 1
+                query.limit += self.sample()
+            elif key == "option" and self.peek() == "(":
+                self.i += 1
+                self.skip_parentheses()
+            elif key == "into" and isinstance(body, tree.Select) and body.into is None:
+                self._into(body)
+            elif key == "settings":
+                self._to_end()
             else:
                 break
         query.end = self.end_of_last()
         return query
 
+    def _to_end(self) -> None:
+        raise NotImplementedError
+
+    def _order_all(self) -> list[tree.Sort]:
+        if self.peek() == "siblings":
+            self.i += 1
+            self.take("siblings")
+            self.i -= 1
+            found = self._siblings()
+        elif self.peek() == "by" and self.peek(2) == "all" and self.peek(3) != "(":
+            i = self.i
+            self.i += 3
+            if not self.take("asc"):
+                self.take("desc")
+            if self.take("nulls"):
+                self.i += 1
+            star = tree.Star(self.starts[i], self.end_of_last(), ())
+            found = [tree.Sort(star.start, star.end, star)]
+        else:
+            found = self.order_by()
+        return found
+
+    def _siblings(self) -> list[tree.Sort]:
+        """``ORDER SIBLINGS BY``: the cursor stands on SIBLINGS."""
+        self.expect("siblings")
+        self.expect("by")
+        return self.sort_keys()
+
+    def _limit(self, query: tree.Query) -> None:
+        if self.take("all"):
+            return
+        query.limit.append(self.expression())
+        if self.take(","):  # LIMIT offset, count
+            query.limit.append(self.expression())
+        elif not self.take("percent"):
+            self.take("%")
+        if self.take("by"):
+            query.limit += self.expression_list()
+
+    def _fetch(self, query: tree.Query) -> None:
+        self.i += 2  # FETCH FIRST, or NEXT
+        if self.keys[self.i] not in ("row", "rows"):
+            query.limit.append(self.expression())
+            self.take("percent")
+        else:
+            query.limit.append(tree.Literal(self.starts[self.i], self.ends[self.i], ""))
+        self.i += 1
+        if not self.take("only") and self.take("with"):
+            self.expect("ties")
+
     def _locking(self) -> None:
         self.i += 1
+        if self.keys[self.i] in ("xml", "json", "browse"):
+            while self.keys[self.i] not in ("", ";", ")", "option"):
+                self.i += 1
+            return
         while self.keys[self.i] in ("update", "share", "no", "key", "nowait", "skip", "locked"):
             self.i += 1
         if self.take("of"):
             self.qualified()
             while self.take(","):
                 self.qualified()
-        while self.keys[self.i] in ("nowait", "skip", "locked"):
+        while self.keys[self.i] in ("nowait", "skip", "locked", "wait") or self.kinds[self.i] == NUMBER:
             self.i += 1
 
     def with_clause(self) -> tree.With:
@@ -78,7 +146,10 @@ class QueryParser(ExpressionParser):
             at = self.starts[self.i]
             name = self.name("the name of a common table expression")
             columns = self.names_in_parentheses() if self.keys[self.i] == "(" else None
-            self.expect("as")
+            if self.take_words("using", "key"):
+                self.names_in_parentheses()
+            if not self.take("as") and self.keys[self.i] != "(":
+                self.expect("as")
             if self.keys[self.i] == "not":
                 self.i += 1
             self.take("materialized")
@@ -125,27 +196,36 @@ class QueryParser(ExpressionParser):
 
     def _set_operations(self) -> tree.Body:
         left = self._intersections()
-        while self.keys[self.i] == "union" or self.keys[self.i] == "except":
-            operator, all_ = self._set_operator()
+        while self.keys[self.i] in _SET_OPERATORS:
+            operator, all_, by_name = self._set_operator()
             right = self._intersections()
-            left = tree.SetOperation(left.start, right.end, operator, all_, left, right)
+            left = tree.SetOperation(left.start, right.end, operator, all_, left, right, by_name)
         return left
 
     def _intersections(self) -> tree.Body:
         left = self._body()
         while self.keys[self.i] == "intersect":
-            operator, all_ = self._set_operator()
+            operator, all_, by_name = self._set_operator()
             right = self._body()
-            left = tree.SetOperation(left.start, right.end, operator, all_, left, right)
+            left = tree.SetOperation(left.start, right.end, operator, all_, left, right, by_name)
         return left
 
-    def _set_operator(self) -> tuple[str, bool]:
-        operator = self.keys[self.i]
+    def _set_operator(self) -> tuple[str, bool, bool]:
+        operator = "except" if self.keys[self.i] == "minus" else self.keys[self.i]
         self.i += 1
         all_ = self.take("all")
         if not all_:
             self.take("distinct")
-        return operator, all_
+        by_name = self.take_words("by", "name")
+        if self.take("corresponding"):
+            by_name = True
+            if self.take("by"):
+                self.names_in_parentheses()
+        elif self.keys[self.i] == "strict":
+            self.i += 1
+            self.expect("corresponding")
+            by_name = True
+        return operator, all_, by_name
 
     def _body(self) -> tree.Body:
         key = self.keys[self.i]
@@ -162,9 +242,66 @@ class QueryParser(ExpressionParser):
             start = self.starts[self.i]
             self.i += 1
             source = self._table_source()
-            star = tree.Item(start, source.end, tree.Star(start, source.end, ()), None)
-            return tree.Select(start, source.end, None, [star], None, False, [source], None, [], None, {})
+            return self._select_star(start, source)
+        if key == "from":
+            return self._from_first()
+        if key in ("pivot", "unpivot"):
+            return self._pivot_statement()
         self.fail("SELECT, VALUES or “(”")
+
+    def _select_star(self, start: int, source: tree.FromItem) -> tree.Select:
+        star = tree.Item(start, source.end, tree.Star(start, source.end, ()), None)
+        return tree.Select(start, source.end, None, [star], None, False, [source], None, [], None, {})
+
+    def _from_first(self) -> tree.Select:
+        """``FROM t [SELECT …] [WHERE …] …``."""
+        start = self.starts[self.i]
+        self.i += 1
+        source = self.from_list()
+        if self.keys[self.i] == "select":
+            select = self._select()
+            select.source = source
+            select.start = start
+            return select
+        select = self._select_star(start, source[0])
+        select.source = source
+        self._clauses(select)
+        select.end = self.end_of_last()
+        return select
+
+    def _pivot_statement(self) -> tree.Select:
+        """``PIVOT t ON key [IN (…)] USING aggregates [GROUP BY …]``, ``UNPIVOT t ON … INTO NAME n VALUE v``."""
+        start = self.starts[self.i]
+        pivot = self.keys[self.i] == "pivot"
+        self.i += 1
+        source = self._from_primary()
+        item: tree.FromItem
+        self.expect("on")
+        if pivot:
+            keys = [self.expression(7)]
+            values: list[tree.Item] | None = None
+            if self.take("in"):
+                values = self._pivot_values()
+            while self.take(","):
+                keys.append(self.expression(7))
+            aggregates = self.items() if self.take("using") else []
+            group = self.expression_list() if self.take_words("group", "by") else None
+            item = tree.Pivot(start, self.end_of_last(), None, None, source, aggregates, keys, values, group)
+        else:
+            groups = []
+            for entry in self.items():
+                expression = entry.expression
+                groups.append(expression.items if isinstance(expression, tree.Row) else [expression])
+            key, values_ = "name", ["value"]
+            if self.take("into"):
+                self.expect("name")
+                key = self.name()
+                self.expect("value")
+                values_ = [self.name()]
+                while self.take(","):
+                    values_.append(self.name())
+            item = tree.Unpivot(start, self.end_of_last(), None, None, source, values_, key, groups)
+        return self._select_star(start, item)
 
     def _values(self) -> tree.Values:
         start = self.starts[self.i]
@@ -196,46 +333,138 @@ class QueryParser(ExpressionParser):
         start = self.starts[self.i]
         self.i += 1
         distinct: list[tree.Expression] | None = None
-        if keys[self.i] == "distinct":
-            self.i += 1
-            distinct = []
-            if keys[self.i] == "on":
+        top: tree.Expression | None = None
+        packed = False
+        while True:
+            key = keys[self.i]
+            if key == "distinct" or key == "unique":
                 self.i += 1
-                self.expect("(")
-                distinct = self.expression_list()
-                self.expect(")")
-        elif keys[self.i] == "all":
-            self.i += 1
+                distinct = []
+                if keys[self.i] == "on" and keys[self.i + 1] == "(":
+                    self.i += 2
+                    distinct = self.expression_list()
+                    self.expect(")")
+            elif key == "all" and keys[self.i + 1] != "(":
+                self.i += 1
+            elif key == "top" and (self.kinds[self.i + 1] == NUMBER or keys[self.i + 1] in ("(", "$", "{{")):
+                top = self._top()
+            elif key == "as" and keys[self.i + 1] in ("struct", "value"):
+                packed = keys[self.i + 1] == "struct"
+                self.i += 2
+            elif key in _SELECT_WORDS:
+                self.i += 1
+            else:
+                break
         select = tree.Select(start, 0, distinct, [], None, False, [], None, [], None, {})
-        if keys[self.i] not in ("from", "into", "where", "union", "", ";", ")"):
+        select.top = top
+        select.packed = packed
+        if keys[self.i] == "transform" and keys[self.i + 1] == "(":
+            self._transform(select)
+        elif keys[self.i] not in ("from", "into", "where", "union", "", ";", ")"):
             select.items = self.items()
-        if keys[self.i] == "into":
+        if keys[self.i] in ("into", "bulk"):
+            self.take_words("bulk", "collect")
             self._into(select)
         if keys[self.i] == "from":
             self.i += 1
             select.source = self.from_list()
+        self._clauses(select)
+        select.end = self.ends[self.i - 1]
+        return select
+
+    def _clauses(self, select: tree.Select) -> None:
+        """Read what may stand behind FROM."""
+        keys = self.keys
         if keys[self.i] == "where":
             self.i += 1
             select.where = self.expression()
+        while keys[self.i] in ("connect", "start"):
+            select.connect = select.connect or []
+            self.i += 2  # CONNECT BY, START WITH
+            self.take("nocycle")
+            select.connect.append(self.expression())
         if keys[self.i] == "group":
-            self.i += 1
-            self.expect("by")
-            if not self.take("all"):
-                self.take("distinct")
-            select.group = self._grouping()
+            self._group(select)
         if keys[self.i] == "having":
             self.i += 1
             select.having = self.expression()
-        if keys[self.i] == "window":
+        while keys[self.i] in ("qualify", "window"):
             self.i += 1
+            if keys[self.i - 1] == "qualify":
+                select.qualify = self.expression()
+                continue
             while True:
                 name = self.name("a window")
                 self.expect("as")
-                select.windows[name] = self.window()
+                if keys[self.i] == "(":
+                    select.windows[name] = self.window()
+                else:
+                    start = self.starts[self.i]
+                    base = self.name("a window")
+                    select.windows[name] = tree.Window(start, self.end_of_last(), base, [], [], [])
                 if not self.take(","):
                     break
-        select.end = self.ends[self.i - 1]
-        return select
+
+    def _group(self, select: tree.Select) -> None:
+        self.i += 1
+        self.expect("by")
+        if self.keys[self.i] == "all" and self.keys[self.i + 1] in _AFTER_GROUP_ALL:
+            self.i += 1
+            select.group_all = True
+            return
+        if not self.take("all"):
+            self.take("distinct")
+        select.group = self._grouping()
+        if self.take("with"):
+            self.i += 1  # ROLLUP, CUBE or TOTALS
+        if self.keys[self.i] == "grouping" and self.peek() == "sets":
+            select.group += self._grouping()  # Hive writes the keys first
+
+    def _top(self) -> tree.Expression:
+        self.i += 1
+        if self.take("("):
+            found = self.expression()
+            self.expect(")")
+        else:
+            found = self._prefix()
+        self.take("percent")
+        self.take_words("with", "ties")
+        return found
+
+    def _transform(self, select: tree.Select) -> None:
+        """Hive's ``TRANSFORM (columns) USING 'script' AS (names)``: what comes out is made of all that goes in."""
+        start = self.starts[self.i]
+        self.i += 2
+        items = self.expression_list()
+        self.expect(")")
+        row = tree.Row(start, self.end_of_last(), items)
+        if self.take_words("row", "format"):
+            while self.keys[self.i] not in ("using", "", ";"):
+                self.i += 1
+        self.expect("using")
+        self.i += 1
+        names = ["key", "value"]
+        if self.take("as"):
+            names = self._definitions_or_names()
+        select.items = [tree.Item(start, self.end_of_last(), row, name) for name in names]
+        if self.take_words("row", "format"):
+            while self.keys[self.i] not in ("from", "", ";"):
+                self.i += 1
+
+    def _definitions_or_names(self) -> list[str]:
+        bare = self.keys[self.i] != "("
+        if not bare:
+            self.i += 1
+        names = []
+        while True:
+            names.append(self.name("a column"))
+            if self.keys[self.i] not in (",", ")", "from"):
+                self.type_name()
+            if not self.take(","):
+                break
+        if not bare:
+            self.expect(")")
+        return names
 
     def _into(self, select: tree.Select) -> None:
         self.i += 1
@@ -244,31 +473,31 @@ class QueryParser(ExpressionParser):
             self.i += 1
         self.take("unlogged")
         self.take("table")
-        select.into = self.table_name()
-
-    def items(self) -> list[tree.Item]:
-        """Read a select list."""
-        keys, kinds, starts = self.keys, self.kinds, self.starts
-        no_alias = self._no_alias
-        found = []
-        while True:
-            start = starts[self.i]
-            expression = self.expression()
-            alias = None
-            i = self.i
-            kind = kinds[i]
-            if kind == WORD:
-                if keys[i] == "as":
-                    self.i = i + 1
-                    alias = self.name("the name of a column")
-                elif keys[i] not in no_alias:
-                    alias = self.name()
-            elif kind == QUOTED:
-                alias = self.name()
-            found.append(tree.Item(start, self.ends[self.i - 1], expression, alias))
-            if keys[self.i] != ",":
-                return found
+        if self.keys[self.i] in ("outfile", "dumpfile"):
             self.i += 1
+            select.into = self.table_name()
+            while self.keys[self.i] in ("fields", "columns", "lines", "terminated", "enclosed", "escaped", "by",
+                                        "optionally", "starting", "character", "set") or (
+                self.kinds[self.i] in (STRING, WORD) and self.keys[self.i - 1] in ("by", "set")
+            ):  # fmt: skip
+                self.i += 1
+            return
+        if self.keys[self.i] == "$":
+            i = self.i  # SELECT … INTO @variable, :variable
+            self.i += 1
+            select.into = tree.TableName(self.starts[i], self.ends[i], (self.written(i),))
+            select.into_variables = [self.written(i)]
+        else:
+            select.into = self.table_name()
+            if self.keys[self.i] == ",":
+                select.into_variables = [select.into.parts[-1]]
+        while self.take(","):
+            select.into_variables = select.into_variables or []
+            if self.keys[self.i] == "$":
+                select.into_variables.append(self.written(self.i))
+                self.i += 1
+            else:
+                select.into_variables.append(self.qualified()[-1])
 
     def _grouping(self) -> list[tree.Expression]:
         found: list[tree.Expression] = []
@@ -289,225 +518,3 @@ class QueryParser(ExpressionParser):
                 found.append(self.expression())
             if not self.take(","):
                 return found
-
-    # --- FROM ----------------------------------------------------------------------------------------
-
-    def from_list(self) -> list[tree.FromItem]:
-        """Read what stands behind FROM or USING."""
-        found = [self.from_item()]
-        while self.keys[self.i] == ",":
-            self.i += 1
-            found.append(self.from_item())
-        return found
-
-    def from_item(self) -> tree.FromItem:
-        """Read one entry of FROM with all its joins."""
-        left = self._from_primary()
-        while self.keys[self.i] in _JOIN_STARTS:
-            left = self._join(left)
-        return left
-
-    def _join(self, left: tree.FromItem) -> tree.FromItem:
-        natural = self.take("natural")
-        kind = self.keys[self.i]
-        if kind == "join":
-            kind = "inner"
-        else:
-            self.i += 1
-            if kind in ("left", "right", "full"):
-                self.take("outer")
-        self.expect("join")
-        right = self._from_primary()
-        join = tree.Join(left.start, right.end, None, None, kind, left, right, None, None, natural)
-        if kind == "cross" or natural:
-            return join
-        while self.keys[self.i] in _JOIN_STARTS:
-            right = self._join(right)
-        join.right = right
-        if self.take("on"):
-            join.condition = self.expression()
-        elif self.take("using"):
-            join.using = self._using()
-            if self.take("as"):
-                join.using_alias = self.name("an alias")
-        else:
-            self.fail("ON or USING")
-        join.end = self.end_of_last()
-        return join
-
-    def _using(self) -> list[tuple[str, int, int]]:
-        self.expect("(")
-        found = []
-        while True:
-            i = self.i
-            name = self.name("a column")
-            found.append((name, self.starts[i], self.ends[i]))
-            if not self.take(","):
-                break
-        self.expect(")")
-        return found
-
-    def _from_primary(self) -> tree.FromItem:
-        key = self.keys[self.i]
-        if key == "lateral":
-            start = self.starts[self.i]
-            self.i += 1
-            item = self._from_primary()
-            if isinstance(item, tree.Derived):
-                item.lateral = True
-                item.start = start
-            return item
-        if key == "(":
-            return self._from_parenthesis()
-        if key == "rows" and self.peek() == "from" and self.peek(2) == "(":
-            return self._rows_from()
-        if key == "only":
-            self.i += 1
-            if self.take("("):
-                source = self._table_source()
-                self.expect(")")
-                return source
-        return self._table_source()
-
-    def _from_parenthesis(self) -> tree.FromItem:
-        self.enter()
-        start = self.starts[self.i]
-        item: tree.FromItem
-        if self._is_query(self.i + 1) and self._derived_ahead():
-            self.i += 1
-            query = self.query()
-            self.expect(")")
-            item = tree.Derived(start, self.end_of_last(), None, None, query)
-            self._alias(item)
-        else:
-            self.i += 1
-            item = self.from_item()
-            self.expect(")")
-            if self.keys[self.i] == "as" or self._at_alias():
-                # the alias of a join in parentheses hides the names inside
-                inner = item
-                item = tree.Join(start, 0, None, None, "group", inner, inner, None, None, False)
-                self._alias(item)
-        self.depth -= 1
-        return item
-
-    def _derived_ahead(self) -> bool:
-        """Whether ``((select …) alias join …)`` or ``((select …) union …)`` starts here: True for a query."""
-        i = self.i + 1
-        if self.keys[i] != "(":
-            return True
-        open_ = 0
-        while True:
-            key = self.keys[i]
-            if key == "(":
-                open_ += 1
-            elif key == ")":
-                open_ -= 1
-                if open_ == 0:
-                    after = self.keys[i + 1]
-                    return after in (")", "union", "intersect", "except", "order", "limit", "offset", "fetch")
-            elif self.kinds[i] == END:
-                return True
-            i += 1
-
-    def _rows_from(self) -> tree.FromItem:
-        start = self.starts[self.i]
-        self.i += 3
-        item = tree.FunctionSource(start, 0, None, None, [], [])
-        while True:
-            item.calls.append(self._function_call())
-            item.defined.append(self._definitions() if self.take("as") else None)
-            if not self.take(","):
-                break
-        self.expect(")")
-        self._function_tail(item)
-        return item
-
-    def _function_call(self) -> tree.Expression:
-        call = self._prefix()
-        if not isinstance(call, tree.Call | tree.Cast):
-            self.fail("a function call")
-        return call
-
-    def _function_tail(self, item: tree.FunctionSource) -> None:
-        if self.take_words("with", "ordinality"):
-            item.ordinality = True
-        if self.keys[self.i] == "as" and self.peek() == "(":
-            self.i += 1
-            item.defined[0] = self._definitions()
-        elif self.keys[self.i] == "as" or self._at_alias():
-            self.take("as")
-            item.alias = self.name("an alias")
-            if self.keys[self.i] == "(":
-                if self.kinds[self.i + 2] in (WORD, QUOTED) and self.keys[self.i + 2] not in (",", ")"):
-                    item.defined[0] = self._definitions()
-                else:
-                    item.columns = self.names_in_parentheses()
-        item.end = self.end_of_last()
-
-    def _definitions(self) -> list[str]:
-        self.expect("(")
-        names = []
-        while True:
-            names.append(self.name("a column"))
-            self.type_name()
-            if self.take("collate"):
-                self.qualified()
-            if not self.take(","):
-                break
-        self.expect(")")
-        return names
-
-    def table_name(self) -> tree.TableName:
-        """Read the name of a table."""
-        start = self.starts[self.i]
-        parts = self.qualified("the name of a table")
-        return tree.TableName(start, self.end_of_last(), parts)
-
-    def _table_source(self) -> tree.FromItem:
-        at = self.i
-        start = self.starts[at]
-        if self.kinds[at] == WORD and self.keys[at] in self._reserved and self.peek() != "(":
-            self.fail("a table")
-        if self.kinds[at] not in (WORD, QUOTED):
-            self.fail("a table")
-        parts = [self.name()]
-        while self.keys[self.i] == ".":
-            self.i += 1
-            parts.append(self.name("the name of a table"))
-        if self.keys[self.i] == "(":
-            self.i = at
-            item = tree.FunctionSource(start, 0, None, None, [self._function_call()], [None])
-            self._function_tail(item)
-            return item
-        end = self.end_of_last()
-        source = tree.TableSource(start, end, None, None, tree.TableName(start, end, tuple(parts)))
-        if self.keys[self.i] == "*" and self.kinds[self.i] == OPERATOR:
-            self.i += 1
-        self._alias(source)
-        if self.take("tablesample"):
-            self.qualified("a sampling method")
-            self.expect("(")
-            source.sample = self.expression_list()
-            self.expect(")")
-            if self.take("repeatable"):
-                self.expect("(")
-                source.sample.append(self.expression())
-                self.expect(")")
-        return source
-
-    def _at_alias(self) -> bool:
-        kind = self.kinds[self.i]
-        return kind == QUOTED or (kind == WORD and self.keys[self.i] not in self._no_alias)
-
-    def _alias(self, item: tree.FromItem) -> None:
-        if self.take("as"):
-            item.alias = self.name("an alias")
-        elif self._at_alias():
-            item.alias = self.name()
-        else:
-            item.end = self.end_of_last()
-            return
-        if self.keys[self.i] == "(" and self.kinds[self.i + 1] in (WORD, QUOTED):
-            item.columns = self.names_in_parentheses()
-        item.end = self.end_of_last()

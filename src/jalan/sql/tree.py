@@ -4,7 +4,7 @@ Every node has ``start`` and ``end``: the offsets of its text, end exclusive. Na
 unquoted, as tuples of their parts. Nodes are plain slotted classes, because scripts make millions of them.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 
 @dataclass(slots=True, eq=False)
@@ -47,6 +47,53 @@ class Star(Expression):
     """``*`` or ``t.*``; parts are those before the star."""
 
     parts: tuple[str, ...]
+    modifiers: "StarModifiers | None" = None
+
+
+@dataclass(slots=True, eq=False)
+class StarModifiers(Node):
+    """What a star leaves out, puts in the place of a column, or calls otherwise. ``pattern`` chooses columns by
+    name: a regular expression, or what LIKE takes where ``like`` is set."""
+
+    excluded: list[str]
+    replaced: list["Item"]
+    renamed: list[tuple[str, str]]
+    pattern: str | None = None
+    like: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class Lambda(Expression):
+    """``x -> body``, ``(x, y) -> body``."""
+
+    parameters: list[str]
+    body: Expression
+
+
+@dataclass(slots=True, eq=False)
+class Comprehension(Expression):
+    """``[item FOR names IN source IF condition]``."""
+
+    names: list[str]
+    item: Expression
+    source: Expression
+    condition: Expression | None
+
+
+@dataclass(slots=True, eq=False)
+class Struct(Expression):
+    """A value with named parts: ``STRUCT(a AS x)``, ``{'x': a}``; a name is None where none is given."""
+
+    names: list[str | None]
+    items: list[Expression]
+
+
+@dataclass(slots=True, eq=False)
+class Path(Expression):
+    """``base:a.b[0]``: a path into semi-structured data."""
+
+    base: Expression
+    path: str
 
 
 @dataclass(slots=True, eq=False)
@@ -196,6 +243,7 @@ class Call(Expression):
     within_group: bool = False
     filter: Expression | None = None
     window: Window | None = None
+    having: Expression | None = None
 
 
 # --- queries ---------------------------------------------------------------------------------------------
@@ -203,17 +251,19 @@ class Call(Expression):
 
 @dataclass(slots=True, eq=False)
 class Item(Node):
-    """One entry of a select list."""
+    """One entry of a select list; ``aliases`` where one expression makes several columns."""
 
     expression: Expression
     alias: str | None
+    aliases: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
 class TableName(Node):
-    """A table by name, where a statement reads or writes it."""
+    """A table by name, where a statement reads or writes it. ``file``: it is a file, a stage or a path."""
 
     parts: tuple[str, ...]
+    file: bool = False
 
 
 @dataclass(slots=True, eq=False)
@@ -226,10 +276,12 @@ class FromItem(Node):
 
 @dataclass(slots=True, eq=False)
 class TableSource(FromItem):
-    """A table, view or CTE by name. ``sample`` holds the arguments of TABLESAMPLE."""
+    """A table, view or CTE by name. ``sample`` holds the arguments of TABLESAMPLE, ``at`` those of a clause that
+    asks for an older state of the table."""
 
     table: TableName
     sample: list[Expression] | None = None
+    at: list[Expression] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -247,12 +299,59 @@ class FunctionSource(FromItem):
     calls: list[Expression]
     defined: list[list[str] | None]
     ordinality: bool = False
+    ordinality_name: str = "ordinality"
+
+
+@dataclass(slots=True, eq=False)
+class Shredded(FromItem):
+    """JSON_TABLE, XMLTABLE, OPENJSON … WITH: a document cut into columns. ``fields`` are (name, path); the path is
+    None for a column that only counts. ``arguments``: the document, then whatever else decides."""
+
+    name: str
+    arguments: list[Expression]
+    fields: list[tuple[str, str | None]]
+
+
+@dataclass(slots=True, eq=False)
+class Pivot(FromItem):
+    """``source PIVOT (aggregates FOR keys IN (values))``; ``values`` is None where the data decides the columns.
+    ``group``: the columns that stay, None for all the others."""
+
+    source: FromItem
+    aggregates: list["Item"]
+    keys: list[Expression]
+    values: list["Item"] | None
+    group: list[Expression] | None = None
+
+
+@dataclass(slots=True, eq=False)
+class Unpivot(FromItem):
+    """``source UNPIVOT (values FOR name IN (groups))``; a group is the columns that become one row, with the
+    expression where it is none."""
+
+    source: FromItem
+    values: list[str]
+    key: str
+    groups: list[list[Expression]]
+
+
+@dataclass(slots=True, eq=False)
+class MatchRecognize(FromItem):
+    """``source MATCH_RECOGNIZE (…)``; ``symbols`` are the variables of the pattern."""
+
+    source: FromItem
+    partition: list[Expression]
+    order: list[Sort]
+    measures: list["Item"]
+    defines: list[Expression]
+    symbols: list[str]
+    all_rows: bool = False
 
 
 @dataclass(slots=True, eq=False)
 class Join(FromItem):
-    """``left kind JOIN right``; kind is inner, left, right, full or cross, or group for a join in parentheses
-    that has an alias (then ``left`` is all of it)."""
+    """``left kind JOIN right``; kind is inner, left, right, full, cross, semi, anti or asof, or group for a join in
+    parentheses that has an alias (then ``left`` is all of it)."""
 
     kind: str
     left: FromItem
@@ -283,7 +382,10 @@ class With(Node):
 
 @dataclass(slots=True, eq=False)
 class Select(Node):
-    """One SELECT. ``distinct`` is a list of expressions for DISTINCT ON, empty for DISTINCT, None without."""
+    """One SELECT. ``distinct`` is a list of expressions for DISTINCT ON, empty for DISTINCT, None without.
+
+    into_variables: the names behind INTO where they are variables. connect: the conditions of START WITH and CONNECT BY. group_all: GROUP BY ALL. packed: SELECT AS STRUCT, or
+    TRANSFORM, whose result is one value made of all."""
 
     distinct: list[Expression] | None
     items: list[Item]
@@ -294,6 +396,12 @@ class Select(Node):
     group: list[Expression]
     having: Expression | None
     windows: dict[str, Window]
+    qualify: Expression | None = None
+    top: Expression | None = None
+    connect: list[Expression] | None = None
+    group_all: bool = False
+    packed: bool = False
+    into_variables: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -305,12 +413,13 @@ class Values(Node):
 
 @dataclass(slots=True, eq=False)
 class SetOperation(Node):
-    """``left UNION|INTERSECT|EXCEPT [ALL] right``."""
+    """``left UNION|INTERSECT|EXCEPT [ALL] right``; by_name: columns meet by name, not by place."""
 
     operator: str
     all: bool
     left: "Body"
     right: "Body"
+    by_name: bool = False
 
 
 @dataclass(slots=True, eq=False)
@@ -353,40 +462,48 @@ class CreateTableAs(Statement):
 
 @dataclass(slots=True, eq=False)
 class CreateTable(Statement):
-    """``CREATE TABLE`` with column definitions; ``like`` names the tables that it copies columns of."""
+    """``CREATE TABLE`` with column definitions; ``like`` names the tables that it copies columns of, ``clone`` the
+    one whose rows it takes too, ``location`` the files that it shows."""
 
     target: TableName
     columns: list[str]
     like: list[TableName]
     temporary: bool
+    clone: TableName | None = None
+    location: TableName | None = None
 
 
 @dataclass(slots=True, eq=False)
 class CreateView(Statement):
-    """``CREATE [OR REPLACE] [MATERIALIZED] VIEW … AS query``."""
+    """``CREATE [OR REPLACE] [MATERIALIZED] VIEW … AS query``, and what works like one: ``kind`` is view,
+    dynamic_table, stream or cached_table."""
 
     target: TableName
     columns: list[str] | None
     query: Query
     materialized: bool
     temporary: bool
+    kind: str = "view"
 
 
 @dataclass(slots=True, eq=False)
 class Assignment(Node):
-    """``column = value``, or several columns set from a row or a query."""
+    """``column = value``, or several columns set from a row or a query; ``qualifier``: the table it names."""
 
     columns: list[str]
     value: Expression
+    qualifier: str | None = None
 
 
 @dataclass(slots=True, eq=False)
 class Conflict(Node):
-    """``ON CONFLICT …``; ``assignments`` is empty for DO NOTHING."""
+    """``ON CONFLICT …``, ``ON DUPLICATE KEY UPDATE …``; ``assignments`` is empty for DO NOTHING. ``alias`` is the
+    name of the row that was to be inserted."""
 
     columns: list[Expression]
     assignments: list[Assignment]
     where: Expression | None
+    alias: str = "excluded"
 
 
 @dataclass(slots=True, eq=False)
@@ -400,11 +517,34 @@ class Insert(Statement):
     query: Query | None
     conflict: Conflict | None
     returning: list[Item]
+    by_name: bool = False
+    partition: list[tuple[str, Expression | None]] | None = None
+    into: TableName | None = None
+
+
+@dataclass(slots=True, eq=False)
+class MultiInsert(Statement):
+    """One query into several tables; ``branches`` are (condition, insert without query)."""
+
+    query: Query
+    branches: list[tuple[Expression | None, Insert]]
+
+
+@dataclass(slots=True, eq=False)
+class Copy(Statement):
+    """Rows into or out of files: COPY, LOAD, UNLOAD, EXPORT. ``kind`` is its first word."""
+
+    kind: str
+    target: TableName
+    columns: list[str] | None
+    query: Query
+    assignments: list[Assignment]
 
 
 @dataclass(slots=True, eq=False)
 class Update(Statement):
-    """``UPDATE … SET … FROM … WHERE``."""
+    """``UPDATE … SET … FROM … WHERE``. ``joined``: the target is one of the tables in ``source``. ``limit``: what
+    decides which of the rows are changed after all."""
 
     ctes: With | None
     target: TableName
@@ -413,11 +553,14 @@ class Update(Statement):
     source: list[FromItem]
     where: Expression | None
     returning: list[Item]
+    joined: bool = False
+    limit: list[Expression] | None = None
+    into: TableName | None = None
 
 
 @dataclass(slots=True, eq=False)
 class Delete(Statement):
-    """``DELETE FROM … USING … WHERE``."""
+    """``DELETE FROM … USING … WHERE``; ``joined`` and ``limit`` as in Update, ``more`` further targets."""
 
     ctes: With | None
     target: TableName
@@ -425,17 +568,24 @@ class Delete(Statement):
     source: list[FromItem]
     where: Expression | None
     returning: list[Item]
+    joined: bool = False
+    limit: list[Expression] | None = None
+    more: list[TableName] | None = None
+    into: TableName | None = None
 
 
 @dataclass(slots=True, eq=False)
 class MergeBranch(Node):
-    """``WHEN [NOT] MATCHED [AND condition] THEN …``; action is update, insert, delete or nothing."""
+    """``WHEN [NOT] MATCHED [AND condition] THEN …``; action is update, insert, delete or nothing. ``row``: the
+    whole source row is taken, column by column of the same name. ``where``: conditions behind the action."""
 
     condition: Expression | None
     action: str
     assignments: list[Assignment]
     columns: list[str] | None
     values: list[Expression]
+    row: bool = False
+    where: list[Expression] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -448,6 +598,8 @@ class Merge(Statement):
     source: FromItem
     condition: Expression
     branches: list[MergeBranch]
+    returning: list[Item]
+    into: TableName | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -467,12 +619,15 @@ class Truncate(Statement):
 
 @dataclass(slots=True, eq=False)
 class AlterAction(Node):
-    """One action of an ALTER: rename, rename_column, add_column, drop_column, set_schema or other; ``old`` and
-    ``new`` are the names that it has."""
+    """One action of an ALTER: rename, rename_column, add_column, drop_column, set_schema, swap, exchange, attach,
+    replace_columns or other; ``old`` and ``new`` are the names that it has, ``table`` the other table,
+    ``columns`` the new ones."""
 
     action: str
     old: str | None
     new: str | None
+    table: TableName | None = None
+    columns: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -482,6 +637,28 @@ class Alter(Statement):
     kind: str
     target: TableName
     actions: list[AlterAction]
+
+
+@dataclass(slots=True, eq=False)
+class RenameTables(Statement):
+    """``RENAME TABLE a TO b, c TO d``."""
+
+    pairs: list[tuple[TableName, TableName]]
+
+
+@dataclass(slots=True, eq=False)
+class Wrapped(Statement):
+    """A statement that holds another one which it runs: CREATE TASK. ``kind`` names the outer one."""
+
+    kind: str
+    body: Statement
+
+
+@dataclass(slots=True, eq=False)
+class Use(Statement):
+    """``USE [DATABASE|SCHEMA|CATALOG] name``: what unqualified names are looked up in from now on."""
+
+    parts: tuple[str, ...]
 
 
 @dataclass(slots=True, eq=False)
@@ -496,3 +673,111 @@ class Recognised(Statement):
     """A statement that moves no data by itself; ``kind`` is its leading words joined by underscores."""
 
     kind: str
+
+
+# --- procedures ------------------------------------------------------------------------------------------
+
+
+@dataclass(slots=True, eq=False)
+class Declare(Statement):
+    """Variables with a value, a cursor with its query, or a table variable with its columns."""
+
+    names: list[str]
+    value: Expression | None
+    query: Query | None
+    columns: list[str] | None
+
+
+@dataclass(slots=True, eq=False)
+class Assign(Statement):
+    """``name := value``; several names take the parts of a row or of a query's."""
+
+    names: list[str]
+    value: Expression
+
+
+@dataclass(slots=True, eq=False)
+class Block(Statement):
+    """``DECLARE … BEGIN … END``."""
+
+    declarations: list[Statement]
+    body: list[Statement]
+
+
+@dataclass(slots=True, eq=False)
+class If(Statement):
+    """``IF … THEN … ELSE …``, and CASE as a statement."""
+
+    branches: list[tuple[Expression, list[Statement]]]
+    otherwise: list[Statement]
+
+
+@dataclass(slots=True, eq=False)
+class Loop(Statement):
+    """Any loop: over the rows of ``query``, over the values of ``source``, or while ``condition`` holds. With
+    ``dynamic`` the condition is the text of the query."""
+
+    names: list[str]
+    condition: Expression | None
+    query: Query | None
+    body: list[Statement]
+    source: Expression | None = None
+    dynamic: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class Return(Statement):
+    """``RETURN value``, ``RETURN QUERY query``, ``RETURN NEXT value``."""
+
+    value: Expression | None
+    query: Query | None
+
+
+@dataclass(slots=True, eq=False)
+class Fetch(Statement):
+    """``FETCH cursor INTO names``."""
+
+    cursor: str
+    names: list[str]
+
+
+@dataclass(slots=True, eq=False)
+class Execute(Statement):
+    """A statement given as text: ``EXECUTE 'text' [INTO names] [USING arguments]``."""
+
+    text: Expression
+    into: list[str]
+    arguments: list[Expression] = field(default_factory=list)
+
+
+@dataclass(slots=True, eq=False)
+class CallRoutine(Statement):
+    """``CALL procedure (arguments)``; ``into`` takes its result."""
+
+    parts: tuple[str, ...]
+    arguments: list[Expression]
+    into: list[str]
+
+
+@dataclass(slots=True, eq=False)
+class Routine(Statement):
+    """``CREATE FUNCTION|PROCEDURE|TRIGGER``, and DO.
+
+    parameters: (name, mode). returns: the columns of the table it returns, None for none. result: the variable
+    that is returned. text: the token of a body not read yet. problem: why the body was not read: message and place.
+    table, condition, calls: what a trigger is on, when it fires, the function it runs.
+    """
+
+    kind: str
+    parts: tuple[str, ...]
+    parameters: list[tuple[str, str]]
+    body: list[Statement]
+    language: str | None
+    returns: list[str] | None
+    result: str | None = None
+    text: int | None = None
+    problem: tuple[str, int, int] | None = None
+    table: TableName | None = None
+    condition: Expression | None = None
+    calls: tuple[str, ...] | None = None
+    returns_trigger: bool = False

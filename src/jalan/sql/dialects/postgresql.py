@@ -1,11 +1,8 @@
 """PostgreSQL 15. Source: its manual, chapters 4.1 (lexical structure), 9 (functions), appendix C (keywords)."""
 
 from jalan.sql.dialect import Dialect, Folding
-
-
-def _words(text: str) -> frozenset[str]:
-    return frozenset(text.split())
-
+from jalan.sql.dialects import common
+from jalan.sql.dialects.common import words as _words
 
 # Appendix C, column "PostgreSQL: reserved", without the words that start an expression of their own.
 _RESERVED = _words("""
@@ -30,29 +27,22 @@ _AGGREGATES = _words("""
     regr_sxy regr_syy stddev stddev_pop stddev_samp string_agg sum var_pop var_samp variance xmlagg
 """)
 
-_PRECEDENCE = {
-    "or": 1, "and": 2,
-    "is": 4, "isnull": 4, "notnull": 4,
-    "<": 5, ">": 5, "=": 5, "<=": 5, ">=": 5, "<>": 5, "!=": 5,
-    "between": 6, "in": 6, "like": 6, "ilike": 6, "similar": 6, "overlaps": 6, "not": 6,
-    "operator": 7,
-    "+": 8, "-": 8, "*": 9, "/": 9, "%": 9, "^": 10, "at": 11, "collate": 12,
-}  # fmt: skip
-
 POSTGRESQL = Dialect(
     name="postgresql",
+    title="PostgreSQL",
     folding=Folding.LOWER,
     identifier_quotes=(('"', '"'),),
     nested_comments=True,
     dollar_strings=True,
-    escape_strings=True,
+    string_prefixes=r"[eEbBxXnN]|[uU]&",
+    escape_prefixes="eE",
     parameter_patterns=(r"\$\d+", r":(?=[A-Za-z_'\"])(?:'\w+'|\"\w+\"|\w+)", r"%\(\w+\)s"),
-    operator_precedence=_PRECEDENCE,
+    operator_precedence=common.PRECEDENCE,
     reserved=_RESERVED,
     reserved_as_alias=_RESERVED_AS_ALIAS,
     default_schemas=("public",),
     aggregates=_AGGREGATES,
-    function_columns={
+    table_functions={
         "json_each": ("key", "value"),
         "jsonb_each": ("key", "value"),
         "json_each_text": ("key", "value"),
@@ -63,6 +53,7 @@ POSTGRESQL = Dialect(
         "jsonb_array_elements_text": ("value",),
         "pg_options_to_table": ("option_name", "option_value"),
     },
+    paths=common.PATHS,
     system_columns=_words("ctid xmin xmax cmin cmax tableoid"),
     type_names={
         "int": "int4",
@@ -97,4 +88,17 @@ POSTGRESQL = Dialect(
         "trim trailing": "rtrim",
         "trim both": "btrim",
     },
+    joins_need_condition=True,
+    tells=(
+        (r"::\s*\w+", ":: casts"),
+        (r"\bon\s+conflict\b", "ON CONFLICT"),
+        (r"\bilike\b", "ILIKE"),
+        (r"\bdistinct\s+on\b", "DISTINCT ON"),
+        (r"\$\$|\$\w+\$", "dollar strings"),
+        (r"\bplpgsql\b", "PL/pgSQL"),
+        (r"->>|@>|#>>", "JSON operators"),
+        (r"\bgenerate_series\s*\(", "generate_series"),
+        (r"\bserial\b|\bbigserial\b", "SERIAL"),
+        (r"\bmaterialized\s+view\b", "materialised views"),
+    ),
 )

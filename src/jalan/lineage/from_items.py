@@ -1,0 +1,309 @@
+"""FROM: tables, files, queries, functions, and the joins between them."""
+
+from jalan.lineage.extraction import FILTER, JOIN, TRANSFORMATION, Span
+from jalan.lineage.flow import carry, merge
+from jalan.lineage.reshaping import ReshapingResolver, Visible
+from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
+from jalan.lineage.tables import TableState
+from jalan.sql import tree
+from jalan.sql.dialect import Dialect
+
+Ctes = dict[str, Relation]
+
+
+class FromResolver(ReshapingResolver):
+    """Resolves FROM against the tables known at its place in the script. ``reads`` gathers the tables."""
+
+    def __init__(self, dialect: Dialect, tables: TableState, text: str) -> None:
+        super().__init__(dialect, text)
+        self.tables = tables
+        self.reads: dict[str, None] = {}
+        self.ctes: Ctes = {}
+
+    def from_item(self, item: tree.FromItem, scope: Scope, rows: Flow) -> Visible:
+        if type(item) is tree.TableSource:
+            entry = self._table(item, scope, rows)
+            for arguments in (item.sample, item.at):
+                for argument in arguments or ():
+                    self.collect(argument, scope, rows, rows, FILTER)
+        elif type(item) is tree.Join:
+            return self._join(item, scope, rows)
+        elif type(item) is tree.Derived:
+            if item.lateral:
+                found = self.relation(item.query, self._so_far(scope))
+            else:
+                found = self.relation(item.query, scope.parent)
+            merge(rows, found.rows)
+            entry = entry_of(found, item.alias or "", item.columns)
+        else:
+            entry = self._reshaped(item, scope, rows)
+        scope.add(entry)
+        return [entry]
+
+    def _reshaped(self, item: tree.FromItem, scope: Scope, rows: Flow) -> Entry:
+        if isinstance(item, tree.FunctionSource):
+            return self._function(item, self._so_far(scope), rows)
+        if isinstance(item, tree.Shredded):
+            return self.shredded(item, self._so_far(scope), rows)
+        if isinstance(item, tree.Pivot):
+            return self.pivot(item, scope, rows)
+        if isinstance(item, tree.Unpivot):
+            return self.unpivot(item, scope, rows)
+        assert isinstance(item, tree.MatchRecognize)
+        return self.match_recognize(item, scope, rows)
+
+    @staticmethod
+    def _so_far(scope: Scope) -> Scope:
+        """What a LATERAL item sees: the entries to its left."""
+        seen = Scope(scope.parent)
+        seen.entries = scope.entries
+        seen.visible = list(scope.entries)
+        return seen
+
+    def _table(self, item: tree.TableSource, scope: Scope, rows: Flow) -> Entry:
+        parts = item.table.parts
+        if len(parts) == 1:
+            cte = self.ctes.get(parts[0])
+            if cte is not None:
+                merge(rows, cte.rows)
+                return entry_of(cte, item.alias or parts[0], item.columns)
+        elif self.dialect.struct_paths and scope.entry(parts[0]) is not None:
+            # `FROM orders o, o.legs l`: the items of a column, not a table
+            column = tree.Column(item.table.start, item.table.end, parts)
+            source = tree.FunctionSource(item.start, item.end, item.alias, item.columns, [column], [None])
+            return self._function(source, self._so_far(scope), rows)
+        if item.table.file:
+            return self._file(item)
+        return self.table_entry(item.table, item.alias, item.columns)
+
+    def _file(self, item: tree.TableSource) -> Entry:
+        """A file, a stage or a path: what its columns are, nobody says, and nobody needs to be told so."""
+        table = self.tables.find(item.table.parts)
+        self.reads[table.key] = None
+        entry = Entry(item.alias or str(table.key), (), table.key, {}, [], is_file=True)
+        if table.columns is None:
+            entry.open = [entry]
+            for name in item.columns or ():
+                entry.columns[name] = name
+        else:
+            entry.columns, entry.order = table.lookup, table.pairs  # type: ignore[assignment]
+        return entry
+
+    def table_entry(self, name: tree.TableName, alias: str | None, columns: list[str] | None) -> Entry:
+        """Return the entry for a table by name."""
+        parts = name.parts
+        table = self.tables.find(parts)
+        self.reads[table.key] = None
+        entry = Entry(alias or parts[-1], () if alias else parts, table.key, {}, [])
+        if table.columns is None:
+            entry.open = [entry]
+            if not name.file:
+                self.report(
+                    "unknown_table",
+                    "info",
+                    f"the columns of “{table.key}” are not known and are inferred from use",
+                    (name.start, name.end),
+                    "scan the system that holds it, or give its columns",
+                )
+            if columns:
+                entry.columns = {column: column for column in columns}
+            return entry
+        if columns:
+            renamed = columns + list(table.columns[len(columns) :])
+            pairs = list(zip(renamed, table.columns, strict=False))
+            entry.columns = dict(pairs)
+            entry.order = pairs
+        else:
+            entry.columns = table.lookup  # type: ignore[assignment]
+            entry.order = table.pairs
+        return entry
+
+    def _function(self, item: tree.FunctionSource, scope: Scope, rows: Flow) -> Entry:
+        """The columns of a table function carry the values of its arguments, which also decide its rows."""
+        order: list[tuple[str, str | Made]] = []
+        first_name = ""
+        element: Made | None = None
+        for call, defined in zip(item.calls, item.defined, strict=True):
+            inner = call.argument if isinstance(call, tree.Cast) else call
+            followed = self._followed(inner, item, scope, rows) if isinstance(inner, tree.Call) else None
+            if followed is not None:
+                return followed
+            made = Made("", {}, {}, (call.start, call.end))
+            self.collect(call, scope, made.values, made.conditions, TRANSFORMATION)
+            carry(rows, made.values, JOIN)
+            merge(rows, made.conditions)
+            name = inner.parts[-1] if isinstance(inner, tree.Call | tree.Column) else ""
+            first_name = first_name or name
+            known = self.dialect.table_functions.get(name.lower())
+            several = isinstance(inner, tree.Call) and len(inner.arguments) > 1 and name.lower() == "unnest"
+            if defined is not None:
+                names: tuple[str, ...] = tuple(defined)
+            elif known:
+                names = known
+            elif several and isinstance(inner, tree.Call):
+                # Each array makes a column of its own.
+                for argument in inner.arguments:
+                    one = Made("unnest", {}, {}, (argument.start, argument.end))
+                    self.collect(argument, scope, one.values, one.conditions, TRANSFORMATION)
+                    order.append(("unnest", one))
+                continue
+            else:
+                names = (item.alias or name,)
+                element = made
+            order += [(column, self._function_column(column, made, name.lower())) for column in names]
+        if item.ordinality:
+            order.append((item.ordinality_name, Made(item.ordinality_name, {}, {}, (item.start, item.end))))
+        if item.columns and order:
+            template = order[0][1]
+            assert isinstance(template, Made)
+            # More names than known columns: the function returns a row type that nobody has told us.
+            order += [("", template)] * (len(item.columns) - len(order))
+            renamed = item.columns + [name for name, _ in order[len(item.columns) :]]
+            order = [(name, column) for name, (_, column) in zip(renamed, order, strict=True)]
+        if first_name.lower() == "posexplode" and order:
+            order[0] = (order[0][0], Made(order[0][0], {}, {}, (item.start, item.end)))
+        entry = Entry(item.alias or first_name, (), None, dict(order), order)
+        if element is not None and self.dialect.struct_paths:
+            entry.rest = Made("", element.values, element.conditions, element.span)
+        return entry
+
+    @staticmethod
+    def _function_column(column: str, made: Made, function: str) -> Made:
+        if function in ("flatten", "split_to_table") and column in ("SEQ", "INDEX"):
+            return Made(column, {}, {}, made.span)  # they only count
+        return Made(column, made.values, made.conditions, made.span)
+
+    def _followed(self, call: tree.Call, item: tree.FunctionSource, scope: Scope, rows: Flow) -> Entry | None:
+        """The rows of a function that the script defines."""
+        found = self.table_function(call, scope)
+        if found is None:
+            return None
+        merge(rows, found.rows)
+        return entry_of(found, item.alias or call.parts[-1], item.columns)
+
+    def table_function(self, call: tree.Call, scope: Scope) -> Relation | None:
+        """Return what a function of the script returns as a table, None if it is not known."""
+        raise NotImplementedError
+
+    def _join(self, join: tree.Join, scope: Scope, rows: Flow) -> Visible:
+        if join.kind == "group":
+            return self._aliased_join(join, scope, rows)
+        left = self.from_item(join.left, scope, rows)
+        right = self.from_item(join.right, scope, rows)
+        if join.kind in ("semi", "anti") and join.using is not None:
+            self._merge_columns(join, left, right, scope, rows)
+            for item in left:
+                if isinstance(item, Entry):
+                    item.hidden -= {name for name, _, _ in join.using}
+            return left
+        if join.using is not None or join.natural:
+            return self._merge_columns(join, left, right, scope, rows)
+        if join.condition is not None:
+            inner = Scope(scope.parent)
+            inner.entries = scope.entries
+            inner.visible = left + right
+            self.collect(join.condition, inner, rows, rows, JOIN)
+        return left if join.kind in ("semi", "anti") else left + right
+
+    def _aliased_join(self, join: tree.Join, scope: Scope, rows: Flow) -> Visible:
+        inner = Scope(scope.parent)
+        visible = self.from_item(join.left, inner, rows)
+        order: list[tuple[str, str | Made]] = []
+        span = (join.start, join.end)
+        for item in visible:
+            if isinstance(item, Merged):
+                order.append((item.name, self.renamed(item.references, item.name, span)))
+            else:
+                order += [
+                    (name, self.renamed([Reference(item, column)], name, span))
+                    for name, column in item.order
+                    if name not in item.hidden
+                ]
+        if join.columns:
+            renamed = join.columns + [name for name, _ in order[len(join.columns) :]]
+            order = [(name, column) for name, (_, column) in zip(renamed, order, strict=False)]
+        entry = Entry(join.alias or "", (), None, dict(order), order)
+        entry.open = [opened for item in visible if isinstance(item, Entry) for opened in item.open]
+        scope.add(entry)
+        return [entry]
+
+    def _merge_columns(self, join: tree.Join, left: Visible, right: Visible, scope: Scope, rows: Flow) -> Visible:
+        if join.using is not None:
+            names = [(name, (start, end)) for name, start, end in join.using]
+        else:
+            span = (join.right.start, join.right.end)
+            theirs = set(_visible_names(right))
+            names = [(name, span) for name in _visible_names(left) if name in theirs]
+            if any(isinstance(item, Entry) and item.open for item in left + right):
+                self.report(
+                    "natural_join_of_unknown",
+                    "warning",
+                    "a NATURAL join with a table whose columns are not known",
+                    span,
+                    "the columns that it joins on may be missing",
+                )
+        merged: list[Merged] = []
+        for name, span in names:
+            ours = self._side(left, name, span)
+            other = self._side(right, name, span)
+            for reference in ours + other:
+                self.add(reference, span, rows, rows, JOIN)
+            delivered = other if join.kind == "right" else ours
+            if join.kind == "full":
+                delivered = ours + other
+            merged.append(Merged(name, delivered))
+        gone = {name for name, _ in names}
+        for item in left + right:
+            if isinstance(item, Entry):
+                item.hidden |= gone
+        if join.using_alias:
+            span = (join.start, join.end)
+            order: list[tuple[str, str | Made]] = [
+                (item.name, self.renamed(item.references, item.name, span)) for item in merged
+            ]
+            scope.add(Entry(join.using_alias, (), None, dict(order), order))
+        rest = [item for item in left + right if not (isinstance(item, Merged) and item.name in gone)]
+        return [*merged, *rest]
+
+    def _side(self, visible: Visible, name: str, span: Span) -> list[Reference]:
+        """Return the column of that name on one side of a join."""
+        for item in visible:
+            if isinstance(item, Merged) and item.name == name:
+                return item.references
+        for item in visible:
+            if isinstance(item, Entry) and name in item.columns and name not in item.hidden:
+                return [Reference(item, item.columns[name])]
+        for item in visible:
+            if isinstance(item, Entry) and item.open and name not in item.hidden:
+                return [Reference(opened, name) for opened in item.open]
+        self.report("unknown_column", "error", f"one side of the join has no column “{name}”", span)
+        return []
+
+
+def parts_of(made: Made) -> tuple[Flow, Flow, Span]:
+    return made.values, made.conditions, made.span
+
+
+def _visible_names(visible: Visible) -> list[str]:
+    found = []
+    for item in visible:
+        if isinstance(item, Merged):
+            found.append(item.name)
+        else:
+            found += [name for name, _ in item.order if name not in item.hidden]
+    return found
+
+
+def entry_of(found: Relation, alias: str, columns: list[str] | None) -> Entry:
+    order: list[tuple[str, str | Made]] = []
+    for i, made in enumerate(found.columns):
+        if made.name != "*":
+            order.append((columns[i] if columns and i < len(columns) else made.name, made))
+    lookup: dict[str, str | Made] = {}
+    for name, column in order:
+        lookup.setdefault(name, column)
+    entry = Entry(alias, (), None, lookup, order, open=list(found.open))
+    for made in found.columns:
+        if made.name == "*" and not found.open:
+            entry.rest = made
+    return entry

@@ -1,0 +1,230 @@
+"""What a name in a query stands for: none, one, or every candidate where the text leaves it open."""
+
+from collections.abc import Collection
+
+from jalan.lineage.extraction import IDENTITY, TRANSFORMATION, Diagnostic, Span
+from jalan.lineage.flow import carry, join_path, merge
+from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Scope
+from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.names import Name
+
+NOWHERE = Entry("", (), None, {}, [])
+
+
+class NameLookup:
+    """Finds columns by name. ``uses`` gathers every column that is named, ``variables`` are those of a procedure,
+    ``outer`` the scope around all statements of a trigger."""
+
+    def __init__(self, dialect: Dialect, text: str) -> None:
+        self.dialect = dialect
+        self.text = text
+        self.variables: dict[str, Made] = {}
+        self.outer: Scope | None = None
+        self.uses: set[tuple[str, str]] = set()
+        self.diagnostics: list[Diagnostic] = []
+        self.routines: Collection[str] = ()
+        self._lower = dialect.folding is Folding.LOWER
+
+    def spelled(self, name: str) -> str:
+        """Return a name of our own in the dialect's way of comparing names."""
+        return Name(name) if self.dialect.folding is Folding.KEEP else self.dialect.folding.apply(name)
+
+    def report(self, code: str, level: str, message: str, span: Span, hint: str = "") -> None:
+        """Add a diagnostic, once for the same place."""
+        if not any(d.code == code and d.span == span for d in self.diagnostics):
+            self.diagnostics.append(Diagnostic(code, level, message, span, hint))
+
+    def resolve(self, parts: tuple[str, ...], scope: Scope, span: Span) -> list[Reference]:
+        """Return the columns that a name stands for: none, one, or every candidate where it is ambiguous."""
+        if len(parts) == 1:
+            return self._resolve_bare(parts[0], scope, span)
+        column = parts[-1]
+        entry = scope.entry(parts[0]) if len(parts) == 2 else None
+        if entry is None:
+            entry = scope.entry_by_parts(parts[:-1])
+        if entry is not None:
+            found = entry.find(column)
+            if found is not None:
+                return [found]
+        deeper = self._resolve_part(parts, scope)
+        if deeper is not None:
+            return [deeper]
+        if "{{" in column or "${" in column or any("{{" in part for part in parts):
+            self.report("opaque_name", "info", "which column this is, is decided by a template", span)
+            return []
+        if entry is None:
+            self.report(
+                "unknown_table_reference",
+                "error",
+                f"nothing in FROM is called “{'.'.join(parts[:-1])}”",
+                span,
+            )
+        elif column not in self.dialect.system_columns and column not in self.dialect.pseudo_columns:
+            self._unknown_column(column, entry, span)
+        return []
+
+    def _resolve_part(self, parts: tuple[str, ...], scope: Scope) -> Reference | None:
+        """Return the part of a column, or of a variable, that ``column.field…`` names."""
+        variable = self.variables.get(parts[0])
+        if variable is not None:
+            return Reference(NOWHERE, variable, ".".join(parts[1:]))
+        if not self.dialect.struct_paths:
+            return None
+        for n in range(1, len(parts)):
+            entry = scope.entry(parts[0]) if n == 1 and len(parts) > 1 else scope.entry_by_parts(parts[:n])
+            if entry is not None and n < len(parts) - 1:
+                found = entry.find(parts[n])
+                if found is not None:
+                    path = ".".join(parts[n + 1 :])
+                    return Reference(found.entry, found.column, join_path(found.path, path))
+        path = ".".join(parts[1:])
+        level: Scope | None = scope
+        while level is not None:
+            for visible in level.visible:
+                if type(visible) is Merged:
+                    if visible.name == parts[0]:
+                        first = visible.references[0]
+                        return Reference(first.entry, first.column, path)
+                elif isinstance(visible, Entry) and parts[0] in visible.columns:
+                    return Reference(visible, visible.columns[parts[0]], path)
+            level = level.parent
+        if scope.aliases and parts[0] in scope.aliases:
+            return Reference(NOWHERE, scope.aliases[parts[0]], path)
+        opened = [e for v in scope.visible if isinstance(v, Entry) for e in v.open]
+        if len(opened) == 1 and scope.entry(parts[0]) is None:
+            return Reference(opened[0], parts[0], path)
+        return None
+
+    def _unknown_column(self, column: str, entry: Entry, span: Span) -> None:
+        near = ", ".join(name for name, _ in entry.order[:8])
+        what = f"“{entry.key}”" if entry.key is not None else f"the query “{entry.name}”"
+        self.report("unknown_column", "error", f"{what} has no column “{column}”", span, f"it has: {near}")
+
+    def _resolve_bare(self, name: str, scope: Scope, span: Span) -> list[Reference]:
+        guesses: list[Reference] = []
+        level: Scope | None = scope
+        while level is not None:
+            found: list[Reference] = []
+            doubled = False
+            for entry in level.visible:
+                if type(entry) is Merged:
+                    if entry.name == name:
+                        doubled = doubled or bool(found)
+                        found += entry.references
+                    continue
+                assert isinstance(entry, Entry)
+                column = entry.columns.get(name)
+                if column is not None:
+                    if name not in entry.hidden:
+                        doubled = doubled or bool(found)
+                        found.append(Reference(entry, column))
+                elif entry.open and name not in entry.hidden:
+                    guesses += [Reference(opened, name) for opened in entry.open]
+                elif entry.rest is not None and entry.rest.name == "*":
+                    guesses.append(Reference(entry, entry.rest))
+            if found:
+                if doubled or guesses:
+                    # A table with unknown columns may have this one too, and would then be meant.
+                    if doubled or any(guess.entry not in level.visible for guess in guesses):
+                        return self._ambiguous(name, found + guesses, span)
+                return found
+            if level.aliases is not None and name in level.aliases:
+                return [Reference(NOWHERE, level.aliases[name])]
+            level = level.parent
+        variable = self.variables.get(name)
+        if variable is not None:
+            return [Reference(NOWHERE, variable)]
+        if name in self.dialect.pseudo_columns:
+            return []
+        if not guesses:
+            self._unknown_name(name, scope, span)
+            return []
+        if len(guesses) > 1:
+            return self._ambiguous(name, guesses, span)
+        return guesses
+
+    def _unknown_name(self, name: str, scope: Scope, span: Span) -> None:
+        if name in self.dialect.system_columns or scope.entry(name) is not None:
+            return
+        if self.dialect.variables and name.startswith("@"):
+            return
+        if self.dialect.positional_columns and name.startswith("$"):
+            return
+        self.report("unknown_column", "error", f"no table in FROM has a column “{name}”", span)
+
+    def _ambiguous(self, name: str, candidates: list[Reference], span: Span) -> list[Reference]:
+        tables = ", ".join(sorted({str(c.entry.key or c.entry.name) for c in candidates}))
+        self.report(
+            "ambiguous_column",
+            "warning",
+            f"“{name}” may be a column of any of: {tables}",
+            span,
+            "all of them are linked as possible; qualify the column, or give the tables' columns",
+        )
+        return [Reference(c.entry, c.column, c.path, True) for c in candidates]
+
+    def add(
+        self,
+        found: Reference,
+        span: Span,
+        values: Flow,
+        conditions: Flow,
+        how: str,
+        named: bool = True,
+    ) -> None:
+        """Add a resolved column; ``named`` says that the text refers to this very column."""
+        if found.path or found.possible:
+            self._add_part(found, span, values, conditions, how, named)
+        else:
+            self._add(found.entry, found.column, span, values, conditions, how, named)
+
+    def _add_part(
+        self, found: Reference, span: Span, values: Flow, conditions: Flow, how: str, named: bool
+    ) -> None:
+        """Add a part of a column, or a column of which it is not sure that it is meant."""
+        column, path = found.column, found.path
+        while path and isinstance(column, Made) and column.fields is not None:
+            step, _, rest = path.partition(".")
+            inner = next((made for name, made in column.fields.items() if name == step), None)
+            if inner is None:
+                break
+            column, path = inner, rest
+        if path and how == IDENTITY:
+            how = TRANSFORMATION
+        flow: Flow = {}
+        self._add(found.entry, column, span, flow, conditions, IDENTITY, named)
+        carry(values, flow, how, (path, found.possible) if path or found.possible else None)
+
+    def _add(
+        self,
+        entry: Entry,
+        column: str | Made,
+        span: Span,
+        values: Flow,
+        conditions: Flow,
+        how: str,
+        named: bool,
+    ) -> None:
+        if isinstance(column, str):
+            table = entry.key or entry.name
+            if named and column != "*":
+                self.uses.add((table, column))
+            key = (table, column, how)
+            spans = values.get(key)
+            if spans is None:
+                values[key] = {span: None}
+            else:
+                spans[span] = None
+        else:
+            if named and column.stands_for:
+                self.uses.update(column.stands_for)
+            carry(values, column.values, how)
+            if column.conditions:
+                merge(conditions, column.conditions)
+
+    def add_row(self, entry: Entry, span: Span, values: Flow, conditions: Flow, how: str) -> None:
+        """Add all columns of a row that is passed whole. It names no column, so it adds no use."""
+        for _, column in entry.order:
+            self.add(Reference(entry, column), span, values, conditions, how, named=False)
+        for opened in entry.open:
+            self.add(Reference(opened, "*"), span, values, conditions, how, named=False)

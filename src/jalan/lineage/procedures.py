@@ -1,0 +1,295 @@
+"""Running a procedure on flows instead of values: what flows into each variable, and what decides about it.
+
+Both branches of a condition are taken, a loop's body twice, so that what one round leaves in a variable reaches the
+next. A variable that is assigned inside a branch or a loop keeps what it had before as well.
+"""
+
+from collections.abc import Callable
+from typing import ClassVar
+
+from jalan.lineage.changes import ChangeResolver
+from jalan.lineage.dynamic import constant, tokens_of
+from jalan.lineage.extraction import CONDITIONAL, IDENTITY, TRANSFORMATION
+from jalan.lineage.flow import copy_flow, merge
+from jalan.lineage.scope import Flow, Made, Relation, Scope
+from jalan.sql import tree
+from jalan.sql.statements import StatementParser, Unread
+
+Emit = Callable[[tree.Statement, "Procedure"], None]
+
+
+class Procedure:
+    """One run of a body. ``resolver`` holds the variables; ``emit`` takes the statements that are not procedural,
+    None where only the result is asked for."""
+
+    def __init__(self, resolver: ChangeResolver, emit: Emit | None) -> None:
+        self.resolver = resolver
+        self.result = Relation([], {}, {}, [])
+        self.context: Flow = {}
+        self._emit = emit
+        self._uncertain = 0
+        self._cursors: dict[str, Relation] = {}
+
+    @property
+    def variables(self) -> dict[str, Made]:
+        """What flows into each variable so far."""
+        return self.resolver.variables
+
+    def run(self, statements: list[tree.Statement]) -> None:
+        """Run statements one after the other."""
+        for statement in statements:
+            self.step(statement)
+
+    def step(self, node: tree.Statement) -> None:
+        """Run one statement."""
+        handler = self._STEPS.get(type(node))
+        if handler is not None:
+            handler(self, node)
+        elif self._emit is not None:
+            self._emit(node, self)
+
+    @classmethod
+    def is_procedural(cls, node: tree.Statement) -> bool:
+        """Whether a statement is one of those that a run follows itself."""
+        return type(node) in cls._STEPS and not (isinstance(node, tree.QueryStatement) and not _assigns(node.query))
+
+    # --- variables -----------------------------------------------------------------------------------
+
+    def assign(self, name: str, made: Made) -> None:
+        """Give a variable what flows into it here."""
+        made = Made(name, copy_flow(made.values), copy_flow(made.conditions), made.span, (), made.fields, made.text)
+        merge(made.conditions, self.context)
+        first, _, part = name.partition(".")
+        if part:
+            record = self.variables.setdefault(self.resolver.spelled(first), Made(first, {}, {}, made.span))
+            record.fields = record.fields or {}
+            name, target = part, record.fields
+        else:
+            target = self.variables
+        name = self.resolver.spelled(name)
+        before = target.get(name)
+        if before is not None and self._uncertain:
+            merge(made.values, before.values)
+            merge(made.conditions, before.conditions)
+            made.text = made.text if made.text == before.text else None
+            made.fields = made.fields or before.fields
+        target[name] = made
+
+    def _value(self, node: tree.Expression, name: str = "") -> Made:
+        made = Made(name, {}, {}, (node.start, node.end))
+        self.resolver.collect(node, self._scope(), made.values, made.conditions, IDENTITY)
+        made.text = self.text_of(node)
+        return made
+
+    def text_of(self, node: tree.Expression) -> list[tuple[str, int]] | None:
+        """Return the constant text of an expression, None if it is not constant."""
+        return constant(node, self.resolver.text, lambda column: self.variables.get(column.parts[-1]))
+
+    def _scope(self) -> Scope:
+        return Scope(self.resolver.outer)
+
+    def _assign_relation(self, names: list[str], found: Relation) -> None:
+        columns = found.columns
+        if len(names) == 1 and len(columns) > 1:
+            record = Made(names[0], {}, {}, columns[0].span)
+            record.fields = {}
+            for made in columns:
+                merge(record.values, made.values)
+                record.fields[made.name] = self._with_rows(made, found.rows)
+            self.assign(names[0], record)
+            return
+        for name, made in zip(names, columns, strict=False):
+            self.assign(name, self._with_rows(made, found.rows))
+
+    @staticmethod
+    def _with_rows(made: Made, rows: Flow) -> Made:
+        conditions = copy_flow(made.conditions)
+        merge(conditions, rows)
+        return Made(made.name, made.values, conditions, made.span, (), made.fields)
+
+    def _declare(self, node: tree.Declare) -> None:
+        if node.columns is not None:
+            table = tree.TableName(node.start, node.end, (node.names[0],))
+            if self._emit is not None:
+                self._emit(tree.CreateTable(node.start, node.end, table, node.columns, [], True), self)
+            return
+        if node.query is not None:
+            self._cursors[node.names[0]] = self.resolver.relation(node.query, self.resolver.outer)
+            return
+        for name in node.names:
+            made = (
+                Made(name, {}, {}, (node.start, node.end)) if node.value is None else self._value(node.value, name)
+            )
+            self.assign(name, made)
+
+    def _assign(self, node: tree.Assign) -> None:
+        first = node.names[0].partition(".")[0].lower()
+        if first == "new" and self.resolver.trigger_table is not None and "." in node.names[0]:
+            column = node.names[0].partition(".")[2]
+            change = tree.Assignment(node.start, node.end, [column], node.value)
+            table = self.resolver.trigger_table
+            if self._emit is not None:
+                self._emit(tree.Update(node.start, node.end, None, table, None, [change], [], None, []), self)
+            return
+        if len(node.names) > 1 and isinstance(node.value, tree.ScalarQuery):
+            found = self.resolver.relation(node.value.query, self._scope())
+            self._assign_relation(node.names, found)
+        elif len(node.names) > 1 and isinstance(node.value, tree.Row):
+            for name, item in zip(node.names, node.value.items, strict=False):
+                self.assign(name, self._value(item))
+        else:
+            for name in node.names:
+                self.assign(name, self._value(node.value, name))
+
+    def _query(self, node: tree.QueryStatement) -> None:
+        names = _assigns(node.query)
+        if names is None:
+            if self._emit is not None:
+                self._emit(node, self)
+            return
+        self._assign_relation(names, self.resolver.relation(node.query, self.resolver.outer))
+
+    def _fetch(self, node: tree.Fetch) -> None:
+        found = self._cursors.get(node.cursor)
+        if found is not None:
+            self._assign_relation(node.names, found)
+
+    # --- control -------------------------------------------------------------------------------------
+
+    def _block(self, node: tree.Block) -> None:
+        self.run(node.declarations)
+        self.run(node.body)
+
+    def _if(self, node: tree.If) -> None:
+        before = copy_flow(self.context)
+        for condition, _ in node.branches:
+            self.resolver.collect(condition, self._scope(), self.context, self.context, CONDITIONAL)
+        self._uncertain += 1
+        for _, body in node.branches:
+            self.run(body)
+        self.run(node.otherwise)
+        self._uncertain -= 1
+        self.context = before
+
+    def _loop(self, node: tree.Loop) -> None:
+        before = copy_flow(self.context)
+        if node.query is not None:
+            found = self.resolver.relation(node.query, self.resolver.outer)
+            self._assign_relation(node.names, found)
+            merge(self.context, found.rows)
+        elif node.dynamic and node.condition is not None:
+            self._run_text(node.condition, node.names, (node.start, node.end))
+        elif node.source is not None:
+            made = Made(node.names[0], {}, {}, (node.start, node.end))
+            cursor = self._cursors.get(node.source.parts[-1]) if isinstance(node.source, tree.Column) else None
+            if cursor is not None:
+                self._assign_relation(node.names, cursor)
+                merge(self.context, cursor.rows)
+            else:
+                self.resolver.collect(node.source, self._scope(), made.values, made.conditions, TRANSFORMATION)
+                for name in node.names:
+                    self.assign(name, made)
+        elif node.condition is not None:
+            self.resolver.collect(node.condition, self._scope(), self.context, self.context, CONDITIONAL)
+        self._uncertain += 1
+        emit, self._emit = self._emit, None
+        self.run(node.body)
+        self._emit = emit
+        self.run(node.body)
+        self._uncertain -= 1
+        self.context = before
+
+    # --- results, calls, dynamic SQL -----------------------------------------------------------------
+
+    def _return(self, node: tree.Return) -> None:
+        if node.query is not None:
+            self._add_result(self.resolver.relation(node.query, self.resolver.outer))
+        elif node.value is not None:
+            value = node.value
+            name = str(value.parts[-1]) if isinstance(value, tree.Column) else ""
+            record = self.variables.get(name)
+            if record is not None and record.fields:
+                self._add_result(Relation(list(record.fields.values()), {}, {}, []))
+            else:
+                self._add_result(Relation([self._value(value, name)], {}, {}, []))
+        elif self.resolver.returned:
+            made = [self.variables[name] for name in self.resolver.returned if name in self.variables]
+            self._add_result(Relation(made, {}, {}, []))
+
+    def _add_result(self, found: Relation) -> None:
+        merge(self.result.rows, found.rows)
+        merge(self.result.rows, self.context)
+        for n, made in enumerate(found.columns):
+            if n == len(self.result.columns):
+                self.result.columns.append(Made(made.name, {}, {}, made.span))
+            merge(self.result.columns[n].values, made.values)
+            merge(self.result.columns[n].conditions, made.conditions)
+        self.result.open += found.open
+
+    def _call(self, node: tree.CallRoutine) -> None:
+        name = node.parts[-1].lower()
+        routine = self.resolver.known.get(name)
+        if routine is None:
+            if self._emit is not None:
+                self._emit(tree.Recognised(node.start, node.end, "call"), self)
+            return
+        bound = self.resolver.bound(routine, node.arguments, self._scope())
+        found = self.resolver.result_of(routine, bound)
+        if node.into:
+            self._assign_relation(node.into, found)
+
+    def _execute(self, node: tree.Execute) -> None:
+        for argument in node.arguments:
+            self._value(argument)
+        self._run_text(node.text, node.into, (node.start, node.end))
+
+    def _run_text(self, expression: tree.Expression, into: list[str], span: tuple[int, int]) -> None:
+        """Run the statements that a constant text holds; another text is reported where it stands."""
+        pieces = self.text_of(expression)
+        if pieces is None:
+            self.resolver.report(
+                "dynamic_sql",
+                "warning",
+                "this statement is put together while it runs; what it does is not known",
+                (expression.start, expression.end),
+                "write it as constant text, or declare its links",
+            )
+            return
+        tokens = tokens_of(pieces, self.resolver.text, self.resolver.dialect)
+        for node in StatementParser(tokens, self.resolver.dialect).statements():
+            if isinstance(node, Unread):
+                self.resolver.report(node.code, "error", node.message, node.span)
+            elif into and isinstance(node, tree.QueryStatement):
+                self._assign_relation(into, self.resolver.relation(node.query, self.resolver.outer))
+            else:
+                self.step(node)
+
+    _STEPS: ClassVar[dict[type[tree.Statement], Callable[..., None]]] = {
+        tree.Declare: _declare,
+        tree.Assign: _assign,
+        tree.QueryStatement: _query,
+        tree.Fetch: _fetch,
+        tree.Block: _block,
+        tree.If: _if,
+        tree.Loop: _loop,
+        tree.Return: _return,
+        tree.CallRoutine: _call,
+        tree.Execute: _execute,
+    }
+
+
+def _assigns(query: tree.Query) -> list[str] | None:
+    """Return the variables that a query puts its columns into, None if it puts them out."""
+    body = query.body
+    while isinstance(body, tree.SetOperation):
+        body = body.left
+    if not isinstance(body, tree.Select):
+        return None
+    if body.into_variables is not None:
+        return body.into_variables
+    if body.into is not None:
+        return [".".join(body.into.parts)]
+    names = [item.alias for item in body.items]
+    if names and all(name is not None and name.startswith("@") for name in names):
+        return [name for name in names if name is not None]
+    return None

@@ -1,0 +1,184 @@
+"""Tables in FROM that get another shape: PIVOT, UNPIVOT, MATCH_RECOGNIZE, and documents cut into columns."""
+
+from jalan.lineage.extraction import CONDITIONAL, FILTER, GROUP_BY, IDENTITY, JOIN, TRANSFORMATION, WINDOW
+from jalan.lineage.flow import carry, copy_flow, merge
+from jalan.lineage.scope import Entry, Flow, Made, Merged, Scope
+from jalan.lineage.select_lists import SelectListResolver
+from jalan.sql import tree
+from jalan.sql.dialect import Folding
+from jalan.sql.names import Name
+
+Visible = list[Entry | Merged]
+
+
+class ReshapingResolver(SelectListResolver):
+    """Resolves the clauses that reshape what stands before them."""
+
+    def from_item(self, item: tree.FromItem, scope: Scope, rows: Flow) -> Visible:
+        """Add the entries of one FROM item to the scope; returns them in the order of a star."""
+        raise NotImplementedError
+
+    def _inside(self, source: tree.FromItem, scope: Scope, rows: Flow) -> Scope:
+        """The scope of what a clause reshapes: only that."""
+        inner = Scope(scope.parent)
+        inner.visible = self.from_item(source, inner, rows)
+        return inner
+
+    def _pass_rest(self, inner: Scope, consumed: set[tuple[str, str]], span: tuple[int, int]) -> list[Made]:
+        """The columns that a clause does not consume, as they are."""
+        found = []
+        for made in self._expand(tree.Star(*span, ()), inner):
+            sources = {(table, column) for table, column, _ in made.values}
+            if made.name == "*" or not sources & consumed:
+                found.append(made)
+        return found
+
+    def _entry(self, item: tree.FromItem, columns: list[Made], name: str = "") -> Entry:
+        named = [made for made in columns if made.name != "*"]
+        order: list[tuple[str, str | Made]] = [(made.name, made) for made in named]
+        if item.columns:
+            names = item.columns + [made.name for made in named[len(item.columns) :]]
+            order = [(new, made) for new, made in zip(names, named, strict=False)]
+        entry = Entry(item.alias or name, (), None, {}, order)
+        for key, column in order:
+            entry.columns.setdefault(key, column)
+        return entry
+
+    # --- pivot ---------------------------------------------------------------------------------------
+
+    def pivot(self, item: tree.Pivot, scope: Scope, rows: Flow) -> Entry:
+        """The aggregates, once for each value of the keys; the other columns are what is grouped by."""
+        inner = self._inside(item.source, scope, rows)
+        span = (item.start, item.end)
+        deciding: Flow = {}
+        for key in item.keys:
+            self.collect(key, inner, deciding, deciding, CONDITIONAL)
+        made = []
+        consumed = {(table, column) for table, column, _ in deciding}
+        for aggregate in item.aggregates:
+            column = Made(aggregate.alias or "", {}, copy_flow(deciding), (aggregate.start, aggregate.end))
+            self.collect(aggregate.expression, inner, column.values, column.conditions, IDENTITY)
+            consumed |= {(table, name) for table, name, _ in column.values}
+            made.append(column)
+        if item.group is None:
+            grouped = self._pass_rest(inner, consumed, span)
+        else:
+            grouped = self.outputs([tree.Item(g.start, g.end, g, None) for g in item.group], inner)
+        for column in grouped:
+            carry(rows, column.values, GROUP_BY)
+        columns = list(grouped)
+        if item.values is None:
+            everything = Made("*", {}, {}, span)
+            for column in made or [Made("", {}, deciding, span)]:
+                merge(everything.values, column.values)
+                merge(everything.conditions, column.conditions)
+            entry = self._entry(item, columns, "pivot")
+            entry.rest = everything
+        else:
+            for value in item.values:
+                columns += [
+                    Made(self._pivot_name(value, aggregate, len(made)), c.values, c.conditions, c.span)
+                    for aggregate, c in zip(item.aggregates, made, strict=True)
+                ]
+            entry = self._entry(item, columns, "pivot")
+        entry.open = self._open(inner)
+        return entry
+
+    @staticmethod
+    def _open(inner: Scope) -> list[Entry]:
+        return [opened for v in inner.visible if isinstance(v, Entry) for opened in v.open]
+
+    def _pivot_name(self, value: tree.Item, aggregate: tree.Item, aggregates: int) -> str:
+        expression = value.expression
+        if value.alias is not None:
+            base: str = value.alias
+        elif isinstance(expression, tree.Column):
+            base = expression.parts[-1]
+        else:
+            base = self.text[expression.start : expression.end]
+            quoted = self.dialect.folding is Folding.UPPER
+            base = base if quoted else base.strip("'\"")
+        name = aggregate.alias
+        if name is None and aggregates > 1:
+            name = self.text[aggregate.expression.start : aggregate.expression.end].replace(" ", "")
+        if name is None or self.dialect.name == "tsql" or (self.dialect.name == "spark" and aggregates == 1):
+            return self._named(base)
+        return self._named(f"{name}_{base}" if self.dialect.name == "bigquery" else f"{base}_{name}")
+
+    def _named(self, name: str) -> str:
+        return Name(name) if self.dialect.folding is Folding.KEEP else name
+
+    def unpivot(self, item: tree.Unpivot, scope: Scope, rows: Flow) -> Entry:
+        """Columns become rows: each value column holds the values of all columns in its place of the groups."""
+        inner = self._inside(item.source, scope, rows)
+        span = (item.start, item.end)
+        values = [Made(name, {}, {}, span) for name in item.values]
+        for group in item.groups:
+            for n, expression in enumerate(group):
+                made = values[n % len(values)]
+                if isinstance(expression, tree.Star | tree.Call) and self._stands_for_all(expression):
+                    for column in self._expand(tree.Star(expression.start, expression.end, ()), inner):
+                        carry(made.values, column.values, IDENTITY)
+                else:
+                    self.collect(expression, inner, made.values, made.conditions, IDENTITY)
+        consumed = {(table, column) for made in values for table, column, _ in made.values}
+        for made in values:
+            carry(rows, made.values, FILTER)  # rows without a value are left out
+        columns = [*self._pass_rest(inner, consumed, span), Made(item.key, {}, {}, span), *values]
+        entry = self._entry(item, columns, "unpivot")
+        entry.open = self._open(inner)
+        return entry
+
+    @staticmethod
+    def _stands_for_all(expression: tree.Expression) -> bool:
+        return isinstance(expression, tree.Star) or (
+            isinstance(expression, tree.Call) and expression.parts[-1].lower() == "columns"
+        )
+
+    # --- patterns over rows --------------------------------------------------------------------------
+
+    def match_recognize(self, item: tree.MatchRecognize, scope: Scope, rows: Flow) -> Entry:
+        """What defines the pattern, cuts and sorts the rows decides which there are; measures are the columns."""
+        inner = self._inside(item.source, scope, rows)
+        span = (item.start, item.end)
+        for visible in list(inner.visible):
+            if isinstance(visible, Entry):
+                for symbol in item.symbols:
+                    alias = Entry(symbol, (), visible.key, visible.columns, visible.order, visible.open)
+                    inner.add(alias)
+        for key in item.partition:
+            self.collect(key, inner, rows, rows, WINDOW)
+        for sort in item.order:
+            self.collect(sort.key, inner, rows, rows, WINDOW)
+        for condition in item.defines:
+            self.collect(condition, inner, rows, rows, FILTER)
+        if item.all_rows:
+            columns = self._expand(tree.Star(*span, ()), inner)
+        else:
+            columns = self.outputs([tree.Item(p.start, p.end, p, None) for p in item.partition], inner)
+        columns += self.outputs(item.measures, inner)
+        entry = self._entry(item, columns, "match_recognize")
+        if item.all_rows:
+            entry.open = self._open(inner)
+        return entry
+
+    # --- documents -----------------------------------------------------------------------------------
+
+    def shredded(self, item: tree.Shredded, scope: Scope, rows: Flow) -> Entry:
+        """Each column is a part of the document, which also decides how many rows there are."""
+        span = (item.start, item.end)
+        document = Made("", {}, {}, span)
+        self.collect(item.arguments[0], scope, document.values, document.conditions, TRANSFORMATION)
+        for argument in item.arguments[1:]:
+            self.collect(argument, scope, rows, rows, JOIN)
+        carry(rows, document.values, JOIN)
+        merge(rows, document.conditions)
+        columns = []
+        for name, path in item.fields:
+            made = Made(name, {}, {}, span)
+            if path is not None:
+                step = path.removeprefix("lax ").removeprefix("strict ").removeprefix("$").removeprefix(".")
+                carry(made.values, document.values, TRANSFORMATION, (step, False))
+                merge(made.conditions, document.conditions)
+            columns.append(made)
+        return self._entry(item, columns, item.name)

@@ -1,0 +1,24 @@
+"""Standard SQL. Source: ISO/IEC 9075-2, as far as its public drafts go."""
+
+from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.dialects import common
+from jalan.sql.dialects.common import words
+
+ANSI = Dialect(
+    name="ansi",
+    title="Standard SQL",
+    folding=Folding.UPPER,
+    identifier_quotes=(('"', '"'),),
+    string_prefixes=r"[nNbBxX]|[uU]&",
+    parameter_patterns=(r":[A-Za-z_]\w*", r"\?"),
+    operator_precedence=common.PRECEDENCE,
+    reserved=common.RESERVED | words("window limit corresponding"),
+    reserved_as_alias=common.ALIAS_STOPPERS | words("match_recognize array filter over within"),
+    aggregates=common.AGGREGATES,
+    table_functions={"unnest": ("UNNEST",)},
+    paths=common.PATHS,
+    unnamed="",
+    joins_need_condition=True,
+    value_names="COLUMN{0}",
+    tells=((r"\bcorresponding\b", "CORRESPONDING"),),
+)

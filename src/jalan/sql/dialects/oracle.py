@@ -1,0 +1,45 @@
+"""Oracle Database 19c and later. Source: its SQL Language Reference."""
+
+from jalan.sql.dialect import Dialect, Folding, Naming
+from jalan.sql.dialects import common
+from jalan.sql.dialects.common import words
+
+ORACLE = Dialect(
+    name="oracle",
+    title="Oracle",
+    folding=Folding.UPPER,
+    identifier_quotes=(('"', '"'),),
+    string_prefixes=r"[nN]",
+    bracket_strings=True,
+    parameter_patterns=(r":\w+", r"&&?\w+\.?", r"\?"),
+    operator_precedence=common.PRECEDENCE,
+    reserved=(common.RESERVED | words("minus connect start")) - words("limit lateral"),
+    reserved_as_alias=common.ALIAS_STOPPERS
+    | words("pivot unpivot sample match_recognize model partition versions log siblings nowait over within keep"
+            " nocycle subpartition"),
+    default_schemas=(),
+    aggregates=common.AGGREGATES | words("collect rank_agg wm_concat json_arrayagg stats_mode approx_median"),
+    pseudo_columns=words("LEVEL ROWNUM SYSDATE SYSTIMESTAMP USER UID CONNECT_BY_ISLEAF CONNECT_BY_ISCYCLE"
+                         " CURRENT_DATE ORA_ROWSCN DBTIMEZONE SESSIONTIMEZONE"),
+    system_columns=words("ROWID"),
+    deciding=common.DECIDING | {"decode": "search"},
+    paths=common.PATHS,
+    naming=Naming.UPPER,
+    struct_paths=True,
+    implicit_recursion=True,
+    scripting=True,
+    value_names="COLUMN{0}",
+    tells=(
+        (r"\bfrom\s+dual\b", "DUAL"),
+        (r"\(\+\)", "(+)"),
+        (r"\bconnect\s+by\b", "CONNECT BY"),
+        (r"\bvarchar2\b", "VARCHAR2"),
+        (r"\bnvl\s*\(", "NVL"),
+        (r"\brownum\b", "ROWNUM"),
+        (r"\bsysdate\b", "SYSDATE"),
+        (r"\binsert\s+(all|first)\b", "INSERT ALL"),
+        (r"\bnumber\s*\(\d", "NUMBER(…)"),
+        (r"\bq'[\[{(<!]", "q'[…]'"),
+        (r"\bminus\b", "MINUS"),
+    ),
+)  # fmt: skip

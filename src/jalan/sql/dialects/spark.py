@@ -1,0 +1,48 @@
+"""Spark SQL 3.5 with Hive's forms. Source: Spark's SQL reference and Hive's language manual."""
+
+from jalan.sql.dialect import Dialect, Folding, Naming
+from jalan.sql.dialects import common
+from jalan.sql.dialects.common import words
+
+SPARK = Dialect(
+    name="spark",
+    title="Spark, Hive",
+    folding=Folding.KEEP,
+    identifier_quotes=(("`", "`"),),
+    string_quotes="'\"",
+    backslash_escapes=True,
+    string_prefixes=r"[rRxX]",
+    parameter_patterns=(r"\?", r"(?<![\w\])'\"`]):[A-Za-z_]\w*"),
+    operator_precedence=common.PRECEDENCE | {"rlike": 6, "regexp": 6, "div": 9, "<=>": 5, "==": 5},
+    reserved=common.RESERVED | words("limit offset window"),
+    reserved_as_alias=common.ALIAS_STOPPERS
+    | words("anti semi cluster distribute sort pivot unpivot qualify minus rlike regexp div insert"
+            " version timestamp overwrite partition transform reduce map"),
+    default_schemas=("default",),
+    aggregates=common.AGGREGATES
+    | words("first last collect_list collect_set percentile percentile_approx approx_percentile sum_distinct"
+            " histogram_numeric try_sum try_avg bool_or some max_by"),
+    table_functions={"range": ("id",), "stack": (), "json_tuple": ()},
+    date_parts=common.DATE_PARTS | {"date_diff": 0, "date_add": 0},
+    deciding=common.DECIDING | {"decode": "search"},
+    paths=common.PATHS,
+    naming=Naming.PRINTED,
+    backquoted_paths=False,
+    colon_paths=True,
+    struct_paths=True,
+    lambdas=True,
+    lateral_aliases=True,
+    value_names="col{0}",
+    tells=(
+        (r"\blateral\s+view\b", "LATERAL VIEW"),
+        (r"\binsert\s+overwrite\b", "INSERT OVERWRITE"),
+        (r"\bstored\s+as\b", "STORED AS"),
+        (r"\bpartitioned\s+by\b", "PARTITIONED BY"),
+        (r"\busing\s+(delta|parquet|orc|iceberg)\b", "USING a file format"),
+        (r"\b(distribute|cluster|sort)\s+by\b", "DISTRIBUTE BY"),
+        (r"\b(delta|parquet|csv|json|orc)\.`", "a path in backquotes"),
+        (r"\btblproperties\b", "TBLPROPERTIES"),
+        (r"\bcache\s+(lazy\s+)?table\b", "CACHE TABLE"),
+        (r"`\w+`", "backquoted names"),
+    ),
+)  # fmt: skip

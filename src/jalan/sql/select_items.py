@@ -1,0 +1,120 @@
+"""The grammar of select lists: expressions with their aliases, stars with what they leave out or replace."""
+
+from jalan.sql import tree
+from jalan.sql.expressions import ExpressionParser
+from jalan.sql.lexer import PARAMETER, QUOTED, STRING, WORD
+from jalan.sql.names import Name
+
+_STAR_WORDS = frozenset({"except", "exclude", "replace", "rename", "ilike", "like"})
+
+
+class ItemParser(ExpressionParser):
+    """Reads select lists."""
+
+    def items(self) -> list[tree.Item]:
+        """Read a select list."""
+        keys, kinds, starts = self.keys, self.kinds, self.starts
+        no_alias = self._no_alias
+        found = []
+        while True:
+            start = starts[self.i]
+            before = self._alias_before() if self.dialect.equals_aliases else None
+            expression = self.expression()
+            if type(expression) is tree.Star and keys[self.i] in _STAR_WORDS:
+                self._star_modifiers(expression)
+            alias = before
+            i = self.i
+            kind = kinds[i]
+            if kind == WORD:
+                if keys[i] == "as":
+                    self.i = i + 1
+                    if keys[self.i] == "(":
+                        names = self.names_in_parentheses()
+                        found.append(tree.Item(start, self.end_of_last(), expression, None, names))
+                        if self.take(","):
+                            continue
+                        return found
+                    alias = self.string_or_name("the name of a column")
+                elif keys[i] not in no_alias:
+                    alias = self.name()
+            elif kind == QUOTED:
+                alias = self.name()
+            elif kind == STRING and self.dialect.string_aliases:
+                alias = self.string_or_name("the name of a column")
+            found.append(tree.Item(start, self.ends[self.i - 1], expression, alias))
+            if keys[self.i] != ",":
+                return found
+            self.i += 1
+            if keys[self.i] in ("from", "", ")", ";") and self.dialect.trailing_commas:
+                return found
+
+    def _alias_before(self) -> str | None:
+        """Read ``alias =`` if it stands here."""
+        if self.kinds[self.i] in (WORD, QUOTED, STRING) and self.keys[self.i + 1] in ("=", "+=", "-="):
+            if self.keys[self.i] in self._reserved:
+                return None
+            name = self.string_or_name("a name")
+            self.i += 1
+            return name
+        return None
+
+    def string_or_name(self, what: str) -> str:
+        """Read a name that may be written as a string."""
+        if self.kinds[self.i] == STRING:
+            text = self.written(self.i)
+            self.i += 1
+            name = text[text.index(text[-1]) + 1 : -1]
+            return name if self.dialect.folding.value != "keep" else Name(name)
+        if self.kinds[self.i] == PARAMETER:
+            self.i += 1
+            return self.written(self.i - 1)
+        return self.name(what)
+
+    def _star_modifiers(self, star: tree.Star) -> None:
+        found = tree.StarModifiers(self.starts[self.i], 0, [], [], [])
+        while self.keys[self.i] in _STAR_WORDS:
+            key = self.keys[self.i]
+            if key == "except" and (self.peek() != "(" or self._is_query(self.i + 2)):
+                break  # the set operation
+            self.i += 1
+            if key in ("except", "exclude"):
+                found.excluded += self._excluded()
+            elif key in ("ilike", "like"):
+                if self.kinds[self.i] != STRING:
+                    self.fail("a pattern")
+                found.pattern, found.like = self.written(self.i)[1:-1], True
+                self.i += 1
+            elif self.take("("):
+                self._replaced(found) if key == "replace" else self._renamed(found)
+                while self.take(","):
+                    self._replaced(found) if key == "replace" else self._renamed(found)
+                self.expect(")")
+            else:
+                self._replaced(found) if key == "replace" else self._renamed(found)
+        found.end = star.end = self.end_of_last()
+        if found.excluded or found.replaced or found.renamed or found.pattern is not None:
+            star.modifiers = found
+
+    def _excluded(self) -> list[str]:
+        if self.keys[self.i] != "(":
+            return [self.qualified("a column")[-1]]
+        self.i += 1
+        names = []
+        while True:
+            names.append(self.qualified("a column")[-1])
+            if not self.take(","):
+                break
+        self.expect(")")
+        return names
+
+    def _replaced(self, found: tree.StarModifiers) -> None:
+        start = self.starts[self.i]
+        expression = self.expression()
+        self.take("as")
+        name = self.name("a column")
+        found.replaced.append(tree.Item(start, self.end_of_last(), expression, name))
+
+    def _renamed(self, found: tree.StarModifiers) -> None:
+        old = self.qualified("a column")[-1]
+        self.expect("as")
+        found.renamed.append((old, self.name("a column")))
