@@ -6,9 +6,11 @@ from jalan.lineage.reshaping import ReshapingResolver, Visible
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
 from jalan.lineage.tables import TableState
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect
+from jalan.sql.dialect import Dialect, Folding
 
 Ctes = dict[str, Relation]
+_ONE_COLUMN = frozenset({"unnest", "explode", "generate_series", "generate_subscripts", "regexp_split_to_table",
+                         "string_to_table", "jsonb_object_keys", "json_object_keys", "range"})  # fmt: skip
 
 
 class FromResolver(ReshapingResolver):
@@ -19,22 +21,25 @@ class FromResolver(ReshapingResolver):
         self.tables = tables
         self.reads: dict[str, None] = {}
         self.ctes: Ctes = {}
+        self._upper = dialect.folding is Folding.UPPER
 
     def from_item(self, item: tree.FromItem, scope: Scope, rows: Flow) -> Visible:
         if type(item) is tree.TableSource:
             entry = self._table(item, scope, rows)
-            for arguments in (item.sample, item.at):
-                for argument in arguments or ():
-                    self.collect(argument, scope, rows, rows, FILTER)
+            if item.sample or item.at:
+                inner = Scope(scope.parent)
+                inner.visible = [entry]
+                for argument in [*(item.sample or ()), *(item.at or ())]:
+                    self.collect(argument, inner, rows, rows, FILTER)
         elif type(item) is tree.Join:
             return self._join(item, scope, rows)
         elif type(item) is tree.Derived:
-            if item.lateral:
+            if item.lateral or self.dialect.implicit_lateral:
                 found = self.relation(item.query, self._so_far(scope))
             else:
                 found = self.relation(item.query, scope.parent)
             merge(rows, found.rows)
-            entry = entry_of(found, item.alias or "", item.columns)
+            entry = entry_of(found, item.alias or "", item.columns, self._upper)
         else:
             entry = self._reshaped(item, scope, rows)
         scope.add(entry)
@@ -66,7 +71,7 @@ class FromResolver(ReshapingResolver):
             cte = self.ctes.get(parts[0])
             if cte is not None:
                 merge(rows, cte.rows)
-                return entry_of(cte, item.alias or parts[0], item.columns)
+                return entry_of(cte, item.alias or parts[0], item.columns, self._upper)
         elif self.dialect.struct_paths and scope.entry(parts[0]) is not None:
             # `FROM orders o, o.legs l`: the items of a column, not a table
             column = tree.Column(item.table.start, item.table.end, parts)
@@ -128,6 +133,8 @@ class FromResolver(ReshapingResolver):
             followed = self._followed(inner, item, scope, rows) if isinstance(inner, tree.Call) else None
             if followed is not None:
                 return followed
+            if isinstance(inner, tree.Call) and inner.parts[-1].lower() in self.dialect.file_functions:
+                return self._read_file(inner, item)
             made = Made("", {}, {}, (call.start, call.end))
             self.collect(call, scope, made.values, made.conditions, TRANSFORMATION)
             carry(rows, made.values, JOIN)
@@ -148,7 +155,7 @@ class FromResolver(ReshapingResolver):
                     order.append(("unnest", one))
                 continue
             else:
-                names = (item.alias or name,)
+                names = (self.dialect.element_name or item.alias or name,)
                 element = made
             order += [(column, self._function_column(column, made, name.lower())) for column in names]
         if item.ordinality:
@@ -165,7 +172,17 @@ class FromResolver(ReshapingResolver):
         entry = Entry(item.alias or first_name, (), None, dict(order), order)
         if element is not None and self.dialect.struct_paths:
             entry.rest = Made("", element.values, element.conditions, element.span)
+        elif element is not None and first_name.lower() not in _ONE_COLUMN:
+            # A function that nobody has told us about may return any columns.
+            entry.rest = Made("?", element.values, element.conditions, element.span)
         return entry
+
+    def _read_file(self, call: tree.Call, item: tree.FunctionSource) -> Entry:
+        """``read_csv('…')``: the files are the source; a path that is no constant is named as it is written."""
+        argument = call.arguments[0] if call.arguments else call
+        path = self.text[argument.start : argument.end].strip("'\"[]")
+        table = tree.TableName(argument.start, argument.end, (path,), True)
+        return self._file(tree.TableSource(item.start, item.end, item.alias, item.columns, table))
 
     @staticmethod
     def _function_column(column: str, made: Made, function: str) -> Made:
@@ -294,7 +311,7 @@ def _visible_names(visible: Visible) -> list[str]:
     return found
 
 
-def entry_of(found: Relation, alias: str, columns: list[str] | None) -> Entry:
+def entry_of(found: Relation, alias: str, columns: list[str] | None, upper: bool = False) -> Entry:
     order: list[tuple[str, str | Made]] = []
     for i, made in enumerate(found.columns):
         if made.name != "*":
@@ -302,6 +319,8 @@ def entry_of(found: Relation, alias: str, columns: list[str] | None) -> Entry:
     lookup: dict[str, str | Made] = {}
     for name, column in order:
         lookup.setdefault(name, column)
+        if upper:  # a star of a known table brings its names as the caller spells them
+            lookup.setdefault(name.upper(), column)
     entry = Entry(alias, (), None, lookup, order, open=list(found.open))
     for made in found.columns:
         if made.name == "*" and not found.open:

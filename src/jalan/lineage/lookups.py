@@ -120,7 +120,7 @@ class NameLookup:
                         found.append(Reference(entry, column))
                 elif entry.open and name not in entry.hidden:
                     guesses += [Reference(opened, name) for opened in entry.open]
-                elif entry.rest is not None and entry.rest.name == "*":
+                elif entry.rest is not None and entry.rest.name in ("*", "?"):
                     guesses.append(Reference(entry, entry.rest))
             if found:
                 if doubled or guesses:

@@ -206,6 +206,9 @@ class Procedure:
             self._add_result(self.resolver.relation(node.query, self.resolver.outer))
         elif node.value is not None:
             value = node.value
+            if isinstance(value, tree.ScalarQuery):
+                self._add_result(self.resolver.relation(value.query, self._scope()))
+                return
             name = str(value.parts[-1]) if isinstance(value, tree.Column) else ""
             record = self.variables.get(name)
             if record is not None and record.fields:

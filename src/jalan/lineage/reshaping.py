@@ -42,6 +42,8 @@ class ReshapingResolver(SelectListResolver):
         entry = Entry(item.alias or name, (), None, {}, order)
         for key, column in order:
             entry.columns.setdefault(key, column)
+            if self.dialect.folding is Folding.UPPER:
+                entry.columns.setdefault(key.upper(), column)
         return entry
 
     # --- pivot ---------------------------------------------------------------------------------------

@@ -116,7 +116,7 @@ class _ScriptReader:
         elif isinstance(node, tree.Routine):
             self._routine(node)
         elif isinstance(node, FLOWING) and not (procedure is None and Procedure.is_procedural(node)):
-            self._flowing(node, procedure)
+            self._flowing(node, procedure or self._main)
         elif Procedure.is_procedural(node):
             self._procedural(node)
         else:

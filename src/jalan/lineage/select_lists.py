@@ -9,6 +9,7 @@ from jalan.lineage.flows import FlowCollector
 from jalan.lineage.naming import output_name
 from jalan.lineage.scope import Entry, Made, Merged, Reference, Scope
 from jalan.sql import tree
+from jalan.sql.dialect import Folding
 from jalan.sql.names import Name
 
 
@@ -165,26 +166,28 @@ class SelectListResolver(FlowCollector):
         )
 
     def _modified(self, modifiers: tree.StarModifiers, columns: list[Made], scope: Scope) -> list[Made]:
+        fold = self.dialect.folding.apply if self.dialect.folding is Folding.UPPER else lambda name: name
         excluded = set(modifiers.excluded)
         renamed = dict(modifiers.renamed)
         replaced = {item.alias: item for item in modifiers.replaced}
         matches = _matcher(modifiers)
-        known = {made.name for made in columns}
+        known = {fold(made.name) for made in columns}
         if "*" not in known:
-            for name in [*excluded, *renamed, *[n for n in replaced if n is not None]]:
-                if name not in known:
+            for wanted in [*excluded, *renamed, *[n for n in replaced if n is not None]]:
+                if wanted not in known:
                     span = (modifiers.start, modifiers.end)
-                    self.report("unknown_column", "error", f"the star has no column “{name}”", span)
+                    self.report("unknown_column", "error", f"the star has no column “{wanted}”", span)
         found = []
         for made in columns:
-            if made.name in excluded or (matches is not None and made.name != "*" and not matches(made.name)):
+            name = fold(made.name)
+            if name in excluded or (matches is not None and made.name != "*" and not matches(made.name)):
                 continue
-            item = replaced.pop(made.name, None)
+            item = replaced.pop(name, None)
             if item is not None:
                 made = Made(made.name, {}, {}, (item.start, item.end))
                 self.collect(item.expression, scope, made.values, made.conditions, IDENTITY)
-            elif made.name in renamed:
-                made = Made(renamed.pop(made.name), made.values, made.conditions, made.span)
+            elif name in renamed:
+                made = Made(renamed.pop(name), made.values, made.conditions, made.span)
             found.append(made)
         if "*" in known:
             # The rest of these columns stands behind the star of an unknown table.

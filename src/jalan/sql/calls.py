@@ -32,6 +32,10 @@ class CallParser(Cursor):
         """Read an expression whose operators bind at least as tightly as ``power``."""
         raise NotImplementedError
 
+    def star_modifiers(self, star: tree.Star) -> None:
+        """Read what may stand behind a star: what it leaves out, replaces or renames."""
+        raise NotImplementedError
+
     def expression_list(self) -> list[tree.Expression]:
         """Read expressions with commas between them."""
         found = [self.expression()]
@@ -48,7 +52,7 @@ class CallParser(Cursor):
         keys = self.keys
         self.i += 1
         call = tree.Call(self.starts[i], 0, parts, [])
-        special = self._SYNTAX.get(parts[-1]) if len(parts) == 1 and keys[self.i] != ")" else None
+        special = self._SYNTAX.get(keys[i]) if len(parts) == 1 and keys[self.i] != ")" else None
         if special is not None:
             special(self, call)
         elif keys[self.i] == "*" and keys[self.i + 1] == ")":
@@ -74,18 +78,27 @@ class CallParser(Cursor):
         keys = self.keys
         date_part = self.dialect.date_parts.get(call.parts[-1].lower()) if self.dialect.date_parts else None
         while True:
-            self.take("variadic")
+            if not self.take("variadic"):
+                self.take("bulk")
             if self.kinds[self.i] == WORD and keys[self.i + 1] in ("=>", ":="):
                 self.i += 2
             i = self.i
-            if len(call.arguments) == date_part and self.kinds[i] == WORD:
+            if self.dialect.lambdas and self.kinds[i + 1] == WORD and keys[i + 2] == "->":
+                name = self.name("a parameter")  # x int -> …
+                self.i += 2
+                body = self.expression()
+                call.arguments.append(tree.Lambda(self.starts[i], body.end, [name], body))
+            elif len(call.arguments) == date_part and self.kinds[i] == WORD:
                 # A part of a date is a word of the function's own, not a column; so is week(monday).
                 self.i += 1
                 if keys[self.i] == "(":
                     self.skip_parentheses()
                 call.arguments.append(tree.Literal(self.starts[i], self.end_of_last(), ""))
             else:
-                call.arguments.append(self.expression())
+                argument = self.expression()
+                if type(argument) is tree.Star:
+                    self.star_modifiers(argument)
+                call.arguments.append(argument)
             key = keys[self.i]
             if key == "as":
                 self.i += 1

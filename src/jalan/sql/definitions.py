@@ -56,30 +56,38 @@ class DefinitionParser(MoveParser):
     def _if_not_exists(self) -> None:
         self.take_words("if", "not", "exists")
 
-    def _options(self) -> None:
-        """Step over what stands between a name and its query: storage, keys, places, comments."""
+    def _options(self) -> list[str]:
+        """Step over what stands between a name and its query: storage, keys, places, comments; returns the columns
+        that PARTITIONED BY adds."""
+        added: list[str] = []
         while self.keys[self.i] not in ("", ";"):
             key = self.keys[self.i]
             if key == "as" and (self._starts_query(self.i + 1) or self.keys[self.i + 1] in ("with", "materialize")):
-                return
+                return added
             if key == "as" and self.kinds[self.i + 1] in (STRING, WORD) and self.keys[self.i + 1] == "'":
-                return
+                return added
             if key in ("like", "clone", "copy") and self.kinds[self.i + 1] in (WORD, QUOTED):
                 if self.peek() != "grants":
-                    return
+                    return added
             if key == "shallow" or key == "deep":
                 self.i += 1
-                return
+                return added
             if key in ("select", "with") and (key == "select" or self._with_query()):
-                return
+                return added
             if key == "(":
-                self.skip_parentheses()
+                if self.keys[self.i - 2] == "partitioned" and self.kinds[self.i + 2] == WORD:
+                    added += self._table_definition()[0]
+                else:
+                    self.skip_parentheses()
             else:
                 self.i += 1
+        return added
 
     def _with_query(self) -> bool:
         """Whether the WITH that stands here begins a query."""
-        return self.kinds[self.i + 1] in (WORD, QUOTED) and self.peek(2) in ("as", "(") and self.peek() != "tag"
+        return self.kinds[self.i + 1] in (WORD, QUOTED) and self.peek(2) in ("as", "(") and self.peek() not in (
+            "tag", "schemabinding", "encryption", "view_metadata",
+        )  # fmt: skip
 
     def _view(self, start: int, materialized: bool, temporary: bool, kind: str = "view") -> tree.Statement:
         self._if_not_exists()
@@ -125,8 +133,8 @@ class DefinitionParser(MoveParser):
             else:
                 names = self.names_in_parentheses()
         first_option = self.i
-        if not self._is_query(self.i):
-            self._options()
+        if not self._is_query(self.i) or (self.keys[self.i] == "with" and not self._with_query()):
+            columns += self._options()
         clone = location = None
         key = self.keys[self.i]
         if key == "like":

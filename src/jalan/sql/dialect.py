@@ -73,6 +73,8 @@ class Dialect:
         for the same reason.
     naming, unnamed: how outputs are named that nothing names.
     value_names: how the columns of VALUES are named; {0} counts from 1, {1} from 0.
+    element_name: the column of a collection in FROM, where it is not called after the collection.
+    file_functions: table functions that read the files which their first argument names.
     tells: (regular expression, what it is) that speak for this dialect when a text's dialect is guessed.
 
     The rest are forms that exist here and would be read otherwise elsewhere: backquoted_paths (``` `a.b.c` ``` is
@@ -82,7 +84,7 @@ class Dialect:
     RECURSIVE), bare_statements (no semicolon needed), trailing_commas, joins_need_condition
     (JOIN without ON is an error), positional_columns (``$1`` is a column), stages (``@stage``),
     variables (``@name`` is a variable or table variable), scripting (blocks and conditions outside procedures),
-    use_names_schema (USE is followed by a schema rather than a database), columns_calls (``COLUMNS(…)`` stands for several columns).
+    implicit_lateral (a query in FROM sees what stands before it), single_declarations (each DECLARE is a statement), use_names_schema (USE is followed by a schema rather than a database), columns_calls (``COLUMNS(…)`` stands for several columns).
     """
 
     name: str
@@ -136,3 +138,7 @@ class Dialect:
     scripting: bool = False
     columns_calls: bool = False
     use_names_schema: bool = True
+    single_declarations: bool = False
+    implicit_lateral: bool = False
+    element_name: str = ""
+    file_functions: frozenset[str] = frozenset()

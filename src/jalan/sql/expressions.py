@@ -595,6 +595,13 @@ class ExpressionParser(CallParser):
         argument = self.expression(_UNARY)
         return tree.Unary(start, argument.end, operator, argument)
 
+    def _before_call(self) -> tree.Expression | None:
+        """``APPROXIMATE COUNT(…)``, ``FINAL LAST(…)``: a word that says how a call is meant."""
+        if self.kinds[self.i + 1] != WORD or self.peek(2) not in ("(", "."):
+            return None
+        self.i += 1
+        return self._prefix()
+
     def _location(self) -> tree.Expression:
         i = self.i
         self.i += 1
@@ -745,9 +752,10 @@ class ExpressionParser(CallParser):
     _PRIMARY: ClassVar[dict[str, Callable[["ExpressionParser"], tree.Expression | None]]] = {
         "[": _list,
         "{": _braces,
-        "@": _location,
+        "@/": _location,
         "map": _map,
         "struct": _struct,
+        **dict.fromkeys(("approximate", "final", "running"), _before_call),
         "prior": _leading,
         "binary": _leading,
         "connect_by_root": _leading,

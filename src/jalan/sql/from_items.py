@@ -361,10 +361,13 @@ class FromParser(ReshapingParser):
             source.sample = self.sample()
             if source.alias is None:
                 self._alias(source)
-        if self.kinds[self.i] == WORD and self.keys[self.i] == "with" and self.peek() in ("offset", "ordinality"):
+        counted = self.keys[self.i] == "with" and self.peek() in ("offset", "ordinality")
+        if counted or (self.keys[self.i] == "at" and self.kinds[self.i + 1] == WORD):
             call = tree.Column(table.start, table.end, table.parts)  # t.items AS i WITH OFFSET
             function = tree.FunctionSource(start, 0, source.alias, None, [call], [None])
             self._ordinality(function)
+            if self.take("at"):
+                function.ordinality, function.ordinality_name = True, self.name()
             function.end = self.end_of_last()
             return function
         return source

@@ -33,7 +33,7 @@ class Tokens:
 
     kinds: one of the kinds above. keys: what the grammar compares with: words in lower case, operators as
     written, one mark for each other kind (``'`` string, ``"`` quoted name, ``{{`` name with a template's hole in it,
-    ``0`` number, ``$`` parameter, ``@`` location, empty at the end). starts, ends: offsets in the text, end exclusive.
+    ``0`` number, ``$`` parameter, ``@/`` location, empty at the end). starts, ends: offsets in the text, end exclusive.
     spellings: the tokens themselves where they are not what the text has at these offsets (a template that was
     filled in, a statement put together from pieces).
     """
@@ -99,14 +99,14 @@ class _Classes(dict[str, Entry]):
             return (SKIP, "")
         if len(text) > 3 and text[-1] != "$" and ("{{" in text or "${" in text):
             return (QUOTED, "{{")
-        if first == "$":
+        if first == "$" and first not in self._name_starts:
             if len(text) > 1 and text[1:].replace("_", "a").isalnum():
                 return (PARAMETER, "$")
             return (STRING if len(text) > 2 else INVALID, "'")
         if first.isalpha() or first == "_" or (first in self._name_starts and len(text) > 1):
             return (WORD, text.lower())
         if first == "@" and len(text) > 1 and self._stages:
-            return (LOCATION, "@")
+            return (LOCATION, "@/")
         if (len(text) > 1 and first in ":@&?" and text[-1] not in "=:&|?@>-") or text.startswith(("%(", "%s")):
             return (PARAMETER, "$")
         if first in "+-*/<>=~!@#%^&|`?:,().;[]{}":

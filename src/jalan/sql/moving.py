@@ -126,10 +126,10 @@ class MoveParser(ChangeParser):
             source = self.table_name()
             while self.keys[self.i] in ("replace", "ignore"):
                 self.i += 1
-        if not self.take("overwrite"):
+        overwrite = self.take("overwrite")
+        if not self.take("into") and not overwrite:
             self.expect("into")
-        if self.take("overwrite"):
-            pass
+        self.take("overwrite")
         if self.keys[self.i] == "temp":
             self.i += 1
         self.take("table")

@@ -166,7 +166,9 @@ class ProcedureParser(DefinitionParser):
         self.i += 1
         if self.dialect.variables:
             return self._declare_variables(start)
-        if self.in_block == 0 and self.dialect.name == "bigquery":
+        if self.dialect.single_declarations:
+            if self.peek() == "handler":
+                return self._handler(start)
             return self._declare_one(start)
         found = tree.Block(start, 0, [], [])
         self.in_block += 1
@@ -178,6 +180,16 @@ class ProcedureParser(DefinitionParser):
         self.expect("begin")
         self._block_rest(found)
         return found
+
+    def _handler(self, start: int) -> tree.Statement:
+        """``DECLARE CONTINUE HANDLER FOR condition statement``: it may run, so its statement counts."""
+        while self.keys[self.i] != "for":
+            self.i += 1
+        self.i += 1
+        while self.keys[self.i] in ("not", "found", "sqlexception", "sqlwarning", "sqlstate", "value", "'", "0", ","):
+            self.i += 1
+        body = self.statement()
+        return tree.Block(start, self.end_of_last(), [], [body])
 
     def _declare_one(self, start: int) -> tree.Declare:
         names = [self.name("a variable")]

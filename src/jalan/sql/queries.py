@@ -125,7 +125,10 @@ class QueryParser(FromParser):
         self.i += 1
         if self.keys[self.i] in ("xml", "json", "browse"):
             while self.keys[self.i] not in ("", ";", ")", "option"):
-                self.i += 1
+                if self.keys[self.i] == "(":
+                    self.skip_parentheses()
+                else:
+                    self.i += 1
             return
         while self.keys[self.i] in ("update", "share", "no", "key", "nowait", "skip", "locked"):
             self.i += 1
@@ -308,10 +311,14 @@ class QueryParser(FromParser):
         self.i += 1
         rows = []
         while True:
-            self.expect("(")
-            rows.append(self._value_row())
-            self.expect(")")
-            if self.keys[self.i] != ",":
+            self.take("row")
+            if self.keys[self.i] == "(":
+                self.i += 1
+                rows.append(self._value_row())
+                self.expect(")")
+            else:
+                rows.append([self.expression()])  # VALUES 1, 2
+            if self.keys[self.i] != "," or self.keys[self.i + 1] == "":
                 return tree.Values(start, self.end_of_last(), rows)
             self.i += 1
 
@@ -358,13 +365,15 @@ class QueryParser(FromParser):
         select = tree.Select(start, 0, distinct, [], None, False, [], None, [], None, {})
         select.top = top
         select.packed = packed
-        if keys[self.i] == "transform" and keys[self.i + 1] == "(":
+        if keys[self.i] == "transform" and keys[self.i + 1] == "(" and self._using_behind():
             self._transform(select)
         elif keys[self.i] not in ("from", "into", "where", "union", "", ";", ")"):
             select.items = self.items()
         if keys[self.i] in ("into", "bulk"):
             self.take_words("bulk", "collect")
             self._into(select)
+            if not select.items and keys[self.i] not in ("from", "", ";"):
+                select.items = self.items()  # PL/pgSQL: SELECT INTO variable expression
         if keys[self.i] == "from":
             self.i += 1
             select.source = self.from_list()
@@ -415,8 +424,8 @@ class QueryParser(FromParser):
         if not self.take("all"):
             self.take("distinct")
         select.group = self._grouping()
-        if self.take("with"):
-            self.i += 1  # ROLLUP, CUBE or TOTALS
+        if self.keys[self.i] == "with" and self.peek() in ("rollup", "cube", "totals"):
+            self.i += 2
         if self.keys[self.i] == "grouping" and self.peek() == "sets":
             select.group += self._grouping()  # Hive writes the keys first
 
@@ -429,6 +438,15 @@ class QueryParser(FromParser):
             found = self._prefix()
         self.take("percent")
         self.take_words("with", "ties")
+        return found
+
+    def _using_behind(self) -> bool:
+        """Whether USING or ROW FORMAT stands behind the parentheses that open at the next token."""
+        at = self.i
+        self.i += 1
+        self.skip_parentheses()
+        found = self.keys[self.i] in ("using", "row")
+        self.i = at
         return found
 
     def _transform(self, select: tree.Select) -> None:

@@ -36,14 +36,18 @@ class ReshapingParser(ItemParser):
                 if self.take("on"):
                     found.append(self.expression())
             else:
-                found += self.expression_list()
+                found.append(self.expression(10))
+                if self.take(","):
+                    found += self.expression_list()
             while self.keys[self.i] in ("percent", "rows", "row", "%"):
                 self.i += 1
             self.expect(")")
         else:
-            found.append(self.expression(8))
-            while self.keys[self.i] in ("percent", "rows", "row"):
+            found.append(self.expression(10))
+            while self.keys[self.i] in ("percent", "rows", "row", "%"):
                 self.i += 1
+            if self.keys[self.i] == "(":
+                self.skip_parentheses()
         while self.keys[self.i] in ("repeatable", "seed") and self.peek() == "(":
             self.i += 2
             found.append(self.expression())

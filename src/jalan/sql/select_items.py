@@ -21,7 +21,7 @@ class ItemParser(ExpressionParser):
             before = self._alias_before() if self.dialect.equals_aliases else None
             expression = self.expression()
             if type(expression) is tree.Star and keys[self.i] in _STAR_WORDS:
-                self._star_modifiers(expression)
+                self.star_modifiers(expression)
             alias = before
             i = self.i
             kind = kinds[i]
@@ -70,7 +70,7 @@ class ItemParser(ExpressionParser):
             return self.written(self.i - 1)
         return self.name(what)
 
-    def _star_modifiers(self, star: tree.Star) -> None:
+    def star_modifiers(self, star: tree.Star) -> None:
         found = tree.StarModifiers(self.starts[self.i], 0, [], [], [])
         while self.keys[self.i] in _STAR_WORDS:
             key = self.keys[self.i]

@@ -34,6 +34,7 @@ BIGQUERY = Dialect(
     struct_paths=True,
     trailing_commas=True,
     scripting=True,
+    single_declarations=True,
     tells=(
         (r"`[\w-]+\.[\w.$*-]+`", "a whole path in backquotes"),
         (r"\bselect\s+as\s+struct\b", "SELECT AS STRUCT"),

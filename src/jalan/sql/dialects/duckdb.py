@@ -33,6 +33,9 @@ DUCKDB = Dialect(
     trailing_commas=True,
     columns_calls=True,
     value_names="col{1}",
+    implicit_lateral=True,
+    file_functions=words("read_csv read_csv_auto read_parquet parquet_scan read_json read_json_auto read_ndjson"
+                         " read_text read_blob sniff_csv read_xlsx"),
     tells=(
         (r"\bread_(csv|parquet|json)\w*\s*\(", "read_… functions"),
         (r"\bfrom\s+'[^']+\.(parquet|csv|json)\w*'", "a file in FROM"),

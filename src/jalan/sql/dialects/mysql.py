@@ -29,6 +29,7 @@ MYSQL = Dialect(
     string_aliases=True,
     scripting=True,
     value_names="column_{1}",
+    single_declarations=True,
     tells=(
         (r"`\w+`", "backquoted names"),
         (r"\bon\s+duplicate\s+key\b", "ON DUPLICATE KEY"),

@@ -20,7 +20,7 @@ ORACLE = Dialect(
     default_schemas=(),
     aggregates=common.AGGREGATES | words("collect rank_agg wm_concat json_arrayagg stats_mode approx_median"),
     pseudo_columns=words("LEVEL ROWNUM SYSDATE SYSTIMESTAMP USER UID CONNECT_BY_ISLEAF CONNECT_BY_ISCYCLE"
-                         " CURRENT_DATE ORA_ROWSCN DBTIMEZONE SESSIONTIMEZONE"),
+                         " MINVALUE MAXVALUE CURRENT_DATE ORA_ROWSCN DBTIMEZONE SESSIONTIMEZONE"),
     system_columns=words("ROWID"),
     deciding=common.DECIDING | {"decode": "search"},
     paths=common.PATHS,
@@ -29,6 +29,7 @@ ORACLE = Dialect(
     implicit_recursion=True,
     scripting=True,
     value_names="COLUMN{0}",
+    element_name="COLUMN_VALUE",
     tells=(
         (r"\bfrom\s+dual\b", "DUAL"),
         (r"\(\+\)", "(+)"),

@@ -20,6 +20,8 @@ REDSHIFT = replace(
     deciding=common.DECIDING | {"decode": "search"},
     struct_paths=True,
     lateral_aliases=True,
+    name_starts="#",
+    pseudo_columns=words("level"),
     tells=(
         (r"\bdist(key|style)\b", "DISTKEY, DISTSTYLE"),
         (r"\bsortkey\b", "SORTKEY"),

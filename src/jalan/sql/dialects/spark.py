@@ -33,6 +33,7 @@ SPARK = Dialect(
     lambdas=True,
     lateral_aliases=True,
     value_names="col{0}",
+    file_functions=words("read_files cloud_files"),
     tells=(
         (r"\blateral\s+view\b", "LATERAL VIEW"),
         (r"\binsert\s+overwrite\b", "INSERT OVERWRITE"),

@@ -11,7 +11,7 @@ TSQL = Dialect(
     identifier_quotes=(("[", "]"), ('"', '"')),
     string_prefixes=r"[nN]",
     nested_comments=True,
-    name_starts="#@",
+    name_starts="#@$",
     parameter_patterns=(r"\?",),
     operator_precedence=common.PRECEDENCE | {"+=": 1, "-=": 1},
     reserved=common.RESERVED
@@ -40,6 +40,7 @@ TSQL = Dialect(
     variables=True,
     scripting=True,
     use_names_schema=False,
+    file_functions=words("openrowset"),
     tells=(
         (r"(^|\n)\s*go\s*(\n|$)", "GO"),
         (r"\bselect\s+(distinct\s+)?top\b", "TOP"),

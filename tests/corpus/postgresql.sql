@@ -1,0 +1,445 @@
+## quoted-names
+select "Port", port from quoted
+=: select
+=> Port: quoted.Port
+=> port: quoted.port
+
+## strings
+select 'it''s ' || name || E'\n' || $q$done; 'yes'$q$ from ports
+=: select
+=> ?column?: ~ports.name
+
+## parameters
+select name from ports where port = $1 and island = :island and name like %(name)s and tide_offset > %s
+=: select
+=> name: ports.name
+=> (rows): ports.port/filter, ports.island/filter, ports.name/filter, ports.tide_offset/filter
+
+## operators
+select details -> 'a' ? 'b' as has, name ~* '^n' as n, tide_offset::text || port as key from ports, bookings
+=: select
+=> has: ~bookings.details
+=> n: ~ports.name
+=> key: ~ports.tide_offset, ~ports.port
+
+## json-path
+select details ->> 'passenger' as passenger, details #>> '{legs,0,port}' as first_port, details['fare'] as fare from bookings
+=: select
+=> passenger: ~bookings.details{passenger}
+=> first_port: ~bookings.details{legs.0.port}
+=> fare: ~bookings.details{fare}
+
+## cast
+select fare::numeric(10, 2), sold_at::date, cast(paid as int) as paid from tickets
+=: select
+=> fare: ~tickets.fare
+=> sold_at: ~tickets.sold_at
+=> paid: ~tickets.paid
+
+## whole-row
+select row_to_json(p) as doc from ports p
+=: select
+=> doc: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+
+## whole-row
+select p from ports p
+=: select
+=> p: ports.port, ports.name, ports.island, ports.tide_offset
+
+## field
+select (p).name from (select p from ports p) x
+=: select
+=> name: ~ports.port{name}, ~ports.name{name}, ~ports.island{name}, ~ports.tide_offset{name}
+
+## qualified-star
+select s.*, p.name from sailings s join ports p using (port)
+=: select
+=> sailing_id: sailings.sailing_id
+=> port: sailings.port
+=> departs_at: sailings.departs_at
+=> vessel_id: sailings.vessel_id
+=> berths: sailings.berths
+=> delayed: sailings.delayed
+=> name: ports.name
+=> (rows): sailings.port/join, ports.port/join
+
+## distinct-on
+select distinct on (port) port, at, height from tides order by port, height desc
+=: select
+=> port: tides.port
+=> at: tides.at
+=> height: tides.height
+=> (rows): tides.port/group_by, tides.port/sort, tides.height/sort
+
+## lateral
+select p.name, t.height from ports p left join lateral (select height from tides where port = p.port order by at desc limit 1) t on true
+=: select
+=> name: ports.name
+=> height: tides.height
+=> (rows): tides.port/filter, ports.port/filter, tides.at/sort
+
+## set-returning
+select booking_id, jsonb_array_elements(legs) ->> 'port' as port from bookings
+=: select
+=> booking_id: bookings.booking_id
+=> port: ~bookings.legs
+
+## table-function
+select b.booking_id, l.value ->> 'port' as port from bookings b, jsonb_array_elements(b.legs) l
+=: select
+=> booking_id: bookings.booking_id
+=> port: ~bookings.legs
+=> (rows): bookings.legs/join
+
+## unnest
+select b.booking_id, u.leg from bookings b, unnest(b.legs) as u (leg)
+=: select
+=> booking_id: bookings.booking_id
+=> leg: ~bookings.legs
+=> (rows): bookings.legs/join
+
+## unnest-ordinality
+select b.booking_id, u.leg, u.nth from bookings b, unnest(b.legs) with ordinality as u (leg, nth)
+=: select
+=> booking_id: bookings.booking_id
+=> leg: ~bookings.legs
+=> (rows): bookings.legs/join
+
+## rows-from
+select x.a, x.b from bookings k, rows from (unnest(k.legs), generate_series(1, 3)) as x (a, b)
+=: select
+=> a: ~bookings.legs
+=> (rows): bookings.legs/join
+
+## column-definitions
+select r.port, r.at from bookings b, jsonb_to_record(b.details) as r (port text, at timestamptz)
+=: select
+=> port: ~bookings.details
+=> at: ~bookings.details
+=> (rows): bookings.details/join
+
+## xml-table
+select x.port, x.nth from bookings b, xmltable('/legs/leg' passing b.legs columns nth for ordinality, port text path '@port' default 'none') as x
+=: select
+=> port: ~bookings.legs
+=> (rows): bookings.legs/join
+
+## aggregate-filter
+select port, count(*) filter (where delayed) as late from sailings group by port
+=: select
+=> port: sailings.port
+=> late: sailings.delayed/filter
+=> (rows): sailings.port/group_by
+
+## within-group
+select mode() within group (order by fare) as usual, percentile_disc(0.9) within group (order by fare) as high from tickets
+=: select
+=> usual: +tickets.fare
+=> high: +tickets.fare
+
+## ordered-aggregate
+select string_agg(name, ', ' order by tide_offset) as names, array_agg(distinct island) as islands from ports
+=: select
+=> names: +ports.name, ports.tide_offset/sort
+=> islands: +ports.island
+
+## grouping-sets
+select port, vessel_id, sum(berths) from sailings group by grouping sets ((port, vessel_id), (port), ())
+=: select
+=> port: sailings.port
+=> vessel_id: sailings.vessel_id
+=> sum: +sailings.berths
+=> (rows): sailings.port/group_by, sailings.vessel_id/group_by
+
+## rollup
+select port, grouping(port), sum(berths) from sailings group by rollup (port)
+=: select
+=> port: sailings.port
+=> sum: +sailings.berths
+=> (rows): sailings.port/group_by
+
+## ordinals
+select port, delayed, count(*) from sailings group by 1, 2 order by 3 desc limit 5
+=: select
+=> port: sailings.port
+=> delayed: sailings.delayed
+=> (rows): sailings.port/group_by, sailings.delayed/group_by
+
+## window
+select ticket_id, fare - lag(fare) over (partition by sailing_id order by sold_at) as more from tickets
+=: select
+=> ticket_id: tickets.ticket_id
+=> more: ~tickets.fare, tickets.sailing_id/window, tickets.sold_at/window
+
+## named-window
+select ticket_id, sum(fare) over w, avg(fare) over (w rows 3 preceding) from tickets window w as (partition by sailing_id order by sold_at)
+=: select
+=> ticket_id: tickets.ticket_id
+=> sum: +tickets.fare, tickets.sailing_id/window, tickets.sold_at/window
+=> avg: +tickets.fare, tickets.sailing_id/window, tickets.sold_at/window
+
+## natural-join
+select * from ports natural join tides
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> at: tides.at
+=> height: tides.height
+=> (rows): ports.port/join, tides.port/join
+
+## using-join
+select port, j.port as again from (ports join tides using (port)) as j
+=: select
+=> port: ports.port
+=> again: ports.port
+=> (rows): ports.port/join, tides.port/join
+
+## subquery
+select name from ports where (port, island) in (select port, role from crew)
+=: select
+=> name: ports.name
+=> (rows): ports.port/filter, ports.island/filter, crew.port/filter, crew.role/filter
+
+## quantified
+select ticket_id from tickets where fare = any (select amount from refunds) or fare = any (array[1, 2])
+=: select
+=> ticket_id: tickets.ticket_id
+=> (rows): tickets.fare/filter, refunds.amount/filter
+
+## array
+select array(select fare from tickets where sailing_id = s.sailing_id order by sold_at) as fares, array[berths, vessel_id] as both from sailings s
+=: select
+=> fares: +tickets.fare, tickets.sailing_id/filter, sailings.sailing_id/filter, tickets.sold_at/sort
+=> both: ~sailings.berths, ~sailings.vessel_id
+
+## except
+select port from ports except select port from sailings order by 1
+=: select
+=> port: ports.port
+=> (rows): sailings.port/filter, ports.port/group_by
+
+## cte
+with a as materialized (select port, berths from sailings), b as (select port, sum(berths) as berths from a group by port) select * from b
+=: select
+=> port: sailings.port
+=> berths: +sailings.berths
+=> (rows): sailings.port/group_by
+
+## recursive-cte
+with recursive chain as (select crew_id, boss_id, 1 as depth from crew where boss_id is null union all select c.crew_id, c.boss_id, k.depth + 1 from crew c join chain k on c.boss_id = k.crew_id) select crew_id, depth from chain
+=: select
+=> crew_id: crew.crew_id
+=> (rows): crew.boss_id/filter, crew.boss_id/join, crew.crew_id/join
+
+## search-cycle
+with recursive chain(crew_id) as (select crew_id from crew union select c.crew_id from crew c join chain k on c.boss_id = k.crew_id) search breadth first by crew_id set nth cycle crew_id set looped using way select crew_id, looped from chain
+=: select
+=> crew_id: crew.crew_id
+=> (rows): crew.boss_id/join, crew.crew_id/join, crew.crew_id/group_by
+
+## modifying-cte
+with gone as (delete from refunds where amount = 0 returning refund_id, ticket_id) insert into tickets (ticket_id) select ticket_id from gone
+=: delete, insert
+=> refunds.(rows): refunds.amount/filter
+=> tickets.ticket_id: refunds.ticket_id
+=> tickets.(rows): refunds.amount/filter
+
+## values
+values (1, 'a'), (2, 'b')
+=: select
+
+## sample
+select fare from tickets tablesample system (5) repeatable (1)
+=: select
+=> fare: tickets.fare
+
+## create-table
+create table core.berth (berth_id int generated always as identity primary key, port text references ports, length_m numeric check (length_m > 0), exclude using gist (port with =)) partition by list (port)
+=: create_table
+
+## create-table-as
+create table core.late as select sailing_id, port from sailings where delayed with no data
+=: create_table_as
+=> core.late.sailing_id: sailings.sailing_id
+=> core.late.port: sailings.port
+=> core.late.(rows): sailings.delayed/filter
+
+## create-table-like
+create table core.ports_copy (like ports including all, note text)
+=: create_table
+
+## create-view
+create or replace view core.income (port, income) as select port, sum(fare) from sailings join tickets using (sailing_id) group by port
+=: create_view
+=> core.income.port: sailings.port
+=> core.income.income: +tickets.fare
+=> core.income.(rows): sailings.sailing_id/join, tickets.sailing_id/join, sailings.port/group_by
+
+## materialized-view
+create materialized view core.highest as select port, max(height) as highest from tides group by port with data
+=: create_materialized_view
+=> core.highest.port: tides.port
+=> core.highest.highest: +tides.height
+=> core.highest.(rows): tides.port/group_by
+
+## insert-select
+insert into tides (port, at, height) select port, now(), tide_offset from ports returning port
+=: insert
+=> tides.port: ports.port
+=> tides.height: ports.tide_offset
+
+## upsert
+insert into ports as p (port, name) select port, role from crew on conflict (port) do update set name = excluded.name || p.island where p.tide_offset > 0
+=: insert
+=> ports.port: crew.port
+=> ports.name: crew.role, ~crew.role, ~ports.island
+=> ports.(rows): crew.port/join, ports.tide_offset/filter
+
+## update-join
+update tickets t set fare = t.fare - r.amount, (paid, passenger) = (select false, c.name from crew c) from refunds r where r.ticket_id = t.ticket_id
+=: update
+=> tickets.fare: ~tickets.fare, ~refunds.amount
+=> tickets.passenger: crew.name
+=> tickets.(rows): refunds.ticket_id/filter, tickets.ticket_id/filter
+
+## delete-join
+delete from refunds using tickets t where t.ticket_id = refunds.ticket_id and t.paid
+=: delete
+=> refunds.(rows): tickets.ticket_id/filter, refunds.ticket_id/filter, tickets.paid/filter
+
+## merge
+merge into ports p using (select port, max(height) as h from tides group by port) s on s.port = p.port when matched and s.h > 4 then update set tide_offset = s.h when not matched then insert (port, tide_offset) values (s.port, s.h) when matched then do nothing
+=: merge
+=> ports.tide_offset: +tides.height
+=> ports.port: tides.port
+=> ports.(rows): tides.port/group_by, tides.port/join, ports.port/join, tides.height/filter
+
+## copy-in
+copy ports (port, name) from '/data/ports.csv' with (format csv, header)
+=: copy
+=> ports.port: /data/ports.csv.port
+=> ports.name: /data/ports.csv.name
+
+## copy-out
+copy (select port, name from ports where island = 'North') to '/data/north.csv' csv
+=: copy
+=> /data/north.csv.port: ports.port
+=> /data/north.csv.name: ports.name
+=> /data/north.csv.(rows): ports.island/filter
+
+## copy-out
+copy tides to program 'gzip > /data/tides.gz'
+=: copy
+=> gzip > /data/tides.gz.port: tides.port
+=> gzip > /data/tides.gz.at: tides.at
+=> gzip > /data/tides.gz.height: tides.height
+
+## select-into
+select port, count(*) as sailings into temp busy from sailings group by port; insert into ports (port) select port from busy
+=: create_table_as, insert
+=> ports.port: sailings.port
+=> ports.(rows): sailings.port/group_by
+
+## alter-table
+create table t1 as select port, name from ports; alter table t1 rename column name to title; alter table t1 rename to t2; insert into crew (name) select title from t2
+=: create_table_as, alter_table, alter_table, insert
+=> t2.port: ports.port
+=> t2.title: ports.name
+=> crew.name: t2.title
+
+## rename-swap
+create table ports_new as select port, name from ports; drop table ports; alter table ports_new rename to ports
+=: create_table_as, drop_table, alter_table
+=> ports.port: ports.port
+=> ports.name: ports.name
+
+## partition-exchange
+alter table tickets attach partition tickets_2026 for values from ('2026-01-01') to ('2027-01-01')
+=: alter_table
+=> tickets.ticket_id: tickets_2026.ticket_id
+=> tickets.sailing_id: tickets_2026.sailing_id
+=> tickets.fare: tickets_2026.fare
+=> tickets.sold_at: tickets_2026.sold_at
+=> tickets.passenger: tickets_2026.passenger
+=> tickets.paid: tickets_2026.paid
+
+## drop
+drop view if exists core.income cascade; drop materialized view core.highest
+=: drop_view, drop_materialized_view
+
+## truncate
+truncate only refunds restart identity cascade
+=: truncate
+
+## set-schema
+set search_path to core, public; select port from ports
+=: set, select
+=> port: ports.port
+
+## temp-table
+create temp table recent on commit drop as select port, berths from sailings; update ports set tide_offset = r.berths from recent r where r.port = ports.port
+=: create_table_as, update
+=> ports.tide_offset: sailings.berths
+=> ports.(rows): sailings.port/filter, ports.port/filter
+
+## function
+create function net(fare numeric, back numeric) returns numeric language sql immutable as $$ select fare - coalesce(back, 0) $$; select net(t.fare, r.amount) as net from tickets t left join refunds r using (ticket_id)
+=: create_function, select, select
+=> net: ~tickets.fare, ~refunds.amount
+=> (rows): tickets.ticket_id/join, refunds.ticket_id/join
+
+## function
+create function late_sailings(p text) returns table (sailing_id int, berths int) language plpgsql as $$ begin return query select s.sailing_id, s.berths from sailings s where s.port = p and s.delayed; end $$; select l.berths from ports, late_sailings(ports.port) l
+=: create_function, select
+=> sailing_id: sailings.sailing_id
+=> berths: sailings.berths
+=> (rows): sailings.port/filter, sailings.delayed/filter, ports.port/filter
+
+## procedure
+create procedure book(p_sailing int, p_name text) language plpgsql as $$
+declare
+  v_fare numeric := 0;
+  v_port text;
+begin
+  select s.port, s.berths * 2 into v_port, v_fare from sailings s where s.sailing_id = p_sailing;
+  if v_fare > 10 then
+    insert into tickets (sailing_id, fare, passenger) values (p_sailing, v_fare, v_port);
+  end if;
+end $$
+=: create_procedure, insert
+=> tickets.fare: ~sailings.berths, sailings.sailing_id/filter
+=> tickets.passenger: sailings.port, sailings.sailing_id/filter
+=> tickets.(rows): sailings.berths/conditional, sailings.sailing_id/filter
+
+## loop
+do $$ declare r record; begin for r in select port, height from tides where height > 4 loop update ports set tide_offset = r.height where port = r.port; end loop; end $$
+=: do, update
+=> ports.tide_offset: tides.height, tides.height/filter
+=> ports.(rows): ports.port/filter, tides.height/filter, tides.port/filter
+
+## dynamic-sql
+do $$ begin execute 'insert into ports (port) select port ' || 'from sailings'; execute format('delete from %I where port = %L', 'tides', 'X'); end $$
+=: do, insert, delete
+=> ports.port: sailings.port
+=> tides.(rows): tides.port/filter
+
+## trigger
+create function note_refund() returns trigger language plpgsql as $$ begin insert into crew (name, role) values (new.reason, 'refund'); return new; end $$; create trigger noted after insert on refunds for each row execute function note_refund()
+=: create_function, create_trigger, insert
+=> crew.name: refunds.reason
+
+## prepare
+prepare fares (text) as select fare from tickets where passenger = $1
+=: prepare, select
+=> fare: tickets.fare
+=> (rows): tickets.passenger/filter
+
+## transaction
+begin; savepoint a; release savepoint a; commit
+=: begin, savepoint, release, commit
+
+## grant
+grant select on ports to clerk; comment on table ports is 'where ferries land'
+=: grant, comment

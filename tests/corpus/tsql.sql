@@ -1,0 +1,253 @@
+## quoted-names
+select [Port], "port" as [where it is] from [dbo].[quoted]
+
+## strings
+select N'it''s ' + name as a, 'x' as b from ports
+
+## parameters
+select name from ports where port = @port and tide_offset > ?
+
+## equals-alias
+select who = passenger, income = fare * 2 from tickets
+
+## string-alias
+select fare 'the fare', paid as 'was paid' from tickets
+
+## top
+select top (5) with ties port from ports order by tide_offset desc
+
+## top
+select top 10 percent fare from tickets
+
+## offset
+select name from ports order by tide_offset offset 5 rows fetch next 10 rows only option (recompile)
+
+## hints
+select p.name from ports p with (nolock) inner hash join tides t with (index (by_port), nolock) on t.port = p.port
+
+## apply
+select p.name, x.h from ports p cross apply (select max(height) as h from tides t where t.port = p.port) x
+
+## apply
+select p.name, v.value from ports p outer apply string_split(p.island, ',') v
+
+## open-json
+select b.booking_id, j.[key], j.value from bookings b cross apply openjson(b.details, '$.legs') j
+
+## open-json
+select b.booking_id, j.port, j.at from bookings b cross apply openjson(b.details, '$.legs') with (port nvarchar(20) '$.port', at datetime2 '$.time.at', rest nvarchar(max) '$' as json) j
+
+## json-path
+select json_value(details, '$.passenger.name') as who, json_query(details, '$.legs') as legs, isjson(details) as ok from bookings
+
+## xml-path
+select (select name from crew c where c.port = p.port for xml path('')) as names from ports p
+
+## for-json
+select port, name from ports for json auto
+
+## conditional-function
+select iif(paid = 1, fare, 0) as income, isnull(passenger, 'none') as who, choose(1, fare, paid) as c, nullif(fare, 0) as f from tickets
+
+## cast
+select cast(fare as decimal(10, 2)) as fare, convert(varchar(10), sold_at, 112) as d, try_cast(passenger as int) as n, try_convert(date, passenger) as e from tickets
+
+## date-functions
+select dateadd(day, 1, sold_at) as a, datediff(hour, sold_at, getdate()) as b, datepart(weekday, sold_at) as c, datename(month, sold_at) as d, sold_at at time zone 'UTC' as e from tickets
+
+## aggregates
+select string_agg(name, ', ') within group (order by tide_offset) as names, count_big(*) as n, stdev(tide_offset) as s from ports
+
+## rollup
+select port, sum(berths) as b from sailings group by rollup (port, vessel_id)
+
+## grouping-sets
+select port, grouping(port) as g, sum(berths) as b from sailings group by grouping sets ((port), ())
+
+## window
+select fare, sum(fare) over (partition by sailing_id order by sold_at rows between 2 preceding and current row) as s, percentile_cont(0.5) within group (order by fare) over (partition by paid) as m from tickets
+
+## pivot
+select port, [0] as on_time, [1] as late from (select port, delayed, berths from sailings) as s pivot (sum(berths) for delayed in ([0], [1])) as p
+
+## unpivot
+select port, what, said from ports unpivot (said for what in (name, island)) as u
+
+## values
+select v.a, v.b from (values (1, 'x'), (2, 'y')) as v (a, b)
+
+## join
+select s.berths, p.name from sailings as s full outer join ports as p on s.port = p.port
+
+## cross-join
+select p.name, s.berths from ports p cross join sailings s
+
+## comma-join
+select p.name from ports p, sailings s where p.port = s.port
+
+## subquery
+select name from ports where tide_offset > any (select height from tides) and port in (select port from sailings)
+
+## exists
+select name from ports p where exists (select * from sailings s where s.port = p.port)
+
+## union
+select port from sailings union select port from tides order by port
+
+## except
+select port from ports except select port from sailings
+
+## intersect
+select port from ports intersect select port from sailings
+
+## cte
+with late as (select port from sailings where delayed = 1), n as (select port, count(*) as n from late group by port) select p.name, n.n from ports p join n on n.port = p.port
+
+## recursive-cte
+with chain as (select crew_id, boss_id, 0 as depth from crew where boss_id is null union all select c.crew_id, c.boss_id, k.depth + 1 from crew c join chain k on c.boss_id = k.crew_id) select crew_id, depth from chain option (maxrecursion 50)
+
+## sample
+select fare from tickets tablesample (10 percent)
+
+## time-travel
+select name from ports for system_time as of '2026-01-01' as p where p.port = 'SK'
+
+## four-part-names
+select t.port from far.lake.dbo.trips t join lake..ports2 p on p.port = t.port
+
+## create-table
+create table dbo.berth (berth_id int identity(1, 1) not null primary key clustered, port nvarchar(20) null constraint fk references ports (port), wide as (berth_id * 2) persisted, index by_port nonclustered (port)) on [primary] with (data_compression = page)
+
+## temp-table
+create table #recent (port varchar(20), n int)
+insert into #recent select port, count(*) from sailings group by port
+update p set tide_offset = r.n from ports p join #recent r on r.port = p.port
+drop table #recent
+
+## select-into
+select port, berths into #busy from sailings where delayed = 1; insert into ports (port, tide_offset) select port, berths from #busy
+
+## table-variable
+declare @late table (port varchar(20), n int); insert into @late (port, n) select port, count(*) from sailings group by port; insert into ports (port, tide_offset) select port, n from @late
+
+## variables
+declare @top decimal(10, 2) = (select max(fare) from tickets), @n int; set @n = 3; select @n = count(*) from sailings where delayed = 1; insert into ports (tide_offset, name) values (@top, @n)
+
+## create-view
+create or alter view dbo.income (port, income) with schemabinding as select s.port, sum(t.fare) from dbo.sailings s join dbo.tickets t on t.sailing_id = s.sailing_id group by s.port
+
+## alter-view
+alter view dbo.income as select port from sailings
+
+## insert-select
+insert into tides (port, height) select port, tide_offset from ports
+
+## insert-bare
+insert tides (port) values ('SK'); insert top (5) into tides (port) select port from ports
+
+## insert-execute
+insert into ports (port) exec dbo.list_ports
+
+## output
+insert into refunds (ticket_id, amount) output inserted.ticket_id, inserted.amount into crew (crew_id, boss_id) select ticket_id, fare from tickets
+
+## output
+delete from tickets output deleted.fare into refunds (amount) where paid = 0
+
+## update-join
+update t set t.fare = t.fare - r.amount, paid += 1 from tickets t inner join refunds r on r.ticket_id = t.ticket_id where r.at > t.sold_at
+
+## update
+update top (10) tickets set fare *= 2 output inserted.fare where paid = 1
+
+## delete-join
+delete r from refunds r join tickets t on t.ticket_id = r.ticket_id where t.paid = 1
+
+## delete
+delete refunds where amount = 0
+
+## merge
+merge into ports as t using (select port, max(height) as h from tides group by port) as s on t.port = s.port when matched and s.h > 4 then update set t.tide_offset = s.h when not matched by target then insert (port, tide_offset) values (s.port, s.h) when not matched by source then delete output $action, inserted.port, deleted.name;
+
+## bulk-insert
+bulk insert ports from '/data/ports.csv' with (fieldterminator = ',', firstrow = 2)
+
+## openrowset
+select r.port from openrowset(bulk '/data/ports.csv', format = 'CSV') as r
+
+## alter-table
+create table t1 (port varchar(20), name varchar(50)); insert into t1 select port, name from ports; alter table t1 add x int, y int; alter table t1 drop column y; exec sp_rename 't1.name', 'title', 'COLUMN'; insert into crew (name) select title from t1
+
+## rename-swap
+select port, name into dbo.ports_new from ports; drop table dbo.ports; exec sp_rename 'dbo.ports_new', 'ports'
+
+## partition-switch
+alter table tickets_new switch partition 1 to tickets partition 1
+
+## use
+use lake
+go
+select port from berths_here
+go
+
+## drop
+drop table if exists dbo.berth, dbo.late; drop view dbo.income
+
+## truncate
+truncate table refunds with (partitions (1))
+
+## function
+create function dbo.net(@fare decimal(10, 2), @back decimal(10, 2)) returns decimal(10, 2) as begin declare @r decimal(10, 2); set @r = @fare - @back; return @r; end
+go
+select dbo.net(t.fare, r.amount) as net from tickets t join refunds r on r.ticket_id = t.ticket_id
+
+## function
+create function dbo.late_at(@port varchar(20)) returns table as return (select sailing_id, berths from sailings where port = @port and delayed = 1)
+go
+select l.berths from ports p cross apply dbo.late_at(p.port) l
+
+## procedure
+create procedure dbo.close_day @port varchar(20), @n int = 0 output as
+begin
+  set nocount on;
+  declare @total int;
+  select @total = sum(berths) from sailings where port = @port;
+  if @total > 5
+    insert into ports (port, tide_offset) values (@port, @total)
+  else
+  begin
+    delete from ports where port = @port;
+    print 'gone';
+  end
+  begin try
+    update tickets set fare = @total where paid = 0;
+  end try
+  begin catch
+    throw;
+  end catch
+end
+
+## loop
+declare @p varchar(20), @h decimal(5, 2)
+declare c cursor for select port, height from tides where height > 4
+open c
+fetch next from c into @p, @h
+while @@fetch_status = 0
+begin
+  update ports set tide_offset = @h where port = @p
+  fetch next from c into @p, @h
+end
+close c
+deallocate c
+
+## dynamic-sql
+declare @sql nvarchar(max) = N'insert into ports (port) select port '; set @sql = @sql + N'from sailings'; exec sp_executesql @sql; exec ('delete from tides where height = 0')
+
+## trigger
+create trigger dbo.noted on refunds after insert as begin insert into crew (name) select i.reason from inserted i join tickets t on t.ticket_id = i.ticket_id end
+
+## transaction
+begin tran; commit transaction; rollback
+
+## grant
+grant select on ports to clerk; deny delete on ports to clerk; exec dbo.list_ports @a = 1
