@@ -70,7 +70,9 @@ def rendered(extraction: Extraction) -> list[str]:
     ends: dict[str, list[str]] = {}
     for link in extraction.links:
         end = f"{link.target}." if link.target else ""
-        ends.setdefault(end + (link.output or "(rows)"), []).append(_source(link))
+        ends.setdefault(end + ("(rows)" if link.output is None else link.output or "(unnamed)"), []).append(
+            _source(link)
+        )
     return lines + [f"=> {end}: {', '.join(dict.fromkeys(sources))}" for end, sources in ends.items()]
 
 

@@ -8,7 +8,8 @@ _CODES = re.compile(r'(?:report|Diagnostic)\(\s*"([a-z_]+)"|"(unterminated|too_d
 
 
 def test_every_diagnostic_is_listed() -> None:
-    listed = set(re.findall(r"^\| `(\w+)` \|", (ROOT / "docs" / "sql-support.md").read_text(), re.M))
+    section = (ROOT / "docs" / "sql-support.md").read_text().partition("## Diagnostics")[2]
+    listed = set(re.findall(r"^\| `(\w+)` \|", section, re.M))
     used = {"syntax_error"}
     for path in [*(ROOT / "src/jalan/lineage").glob("*.py"), *(ROOT / "src/jalan/sql").glob("*.py")]:
         used |= {code for pair in _CODES.findall(path.read_text()) for code in pair if code}

@@ -7,7 +7,7 @@ select "Port", port from quoted
 ## strings
 select 'it''s ' || name || U&'\0041' from ports
 =: select
-=> (rows): ~ports.name
+=> (unnamed): ~ports.name
 
 ## comments
 select port -- the port
@@ -84,8 +84,7 @@ select s.sailing_id, t.fare from sailings s left outer join tickets t on t.saili
 ## natural-join
 select port, name, height from ports natural join tides
 =: select
-=! ambiguous_column
-=> PORT: ?ports.port, ?tides.port
+=> PORT: ports.port
 => NAME: ports.name
 => HEIGHT: tides.height
 => (rows): ports.port/join, tides.port/join
@@ -121,15 +120,15 @@ select p.name, x.height from ports p, lateral (select t.height from tides t wher
 select b.booking_id, leg from bookings b cross join unnest(b.legs) as l (leg)
 =: select
 => BOOKING_ID: bookings.booking_id
-=> LEG: ~bookings.legs
-=> (rows): bookings.legs/join
+=> LEG: ~bookings.legs{[*]}
+=> (rows): bookings.legs{[*]}/join
 
 ## unnest-ordinality
 select b.booking_id, l.leg, l.nth from bookings b, unnest(b.legs) with ordinality as l (leg, nth)
 =: select
 => BOOKING_ID: bookings.booking_id
-=> LEG: ~bookings.legs
-=> (rows): bookings.legs/join
+=> LEG: ~bookings.legs{[*]}
+=> (rows): bookings.legs{[*]}/join
 
 ## subquery
 select name from ports where port in (select port from sailings where delayed)
@@ -176,7 +175,7 @@ select percentile_cont(0.5) within group (order by fare) as middle from tickets
 ## ordered-aggregate
 select listagg(name, ', ') within group (order by name) as names from ports
 =: select
-=> NAMES: +ports.name
+=> NAMES: +ports.name, ports.name/sort
 
 ## grouping-sets
 select port, vessel_id, sum(berths) as berths from sailings group by grouping sets ((port), (vessel_id), ())
@@ -277,7 +276,7 @@ select json_value(details, '$.passenger.name') as passenger from bookings
 select b.booking_id, j.port, j.nth from bookings b, json_table(b.details, '$.legs[*]' columns (nth for ordinality, port varchar(20) path '$.port')) as j
 =: select
 => BOOKING_ID: bookings.booking_id
-=> PORT: ~bookings.details
+=> PORT: ~bookings.details{legs[*].port}
 => (rows): bookings.details/join
 
 ## sample
@@ -351,7 +350,6 @@ merge into ports as p using (select distinct port from sailings) as s on p.port 
 create table t1 as select port, name from ports; alter table t1 add column tide integer; alter table t1 drop column name; insert into t1 select port, tide_offset from ports
 =: create_table_as, alter_table, alter_table, insert
 => T1.PORT: ports.port
-=> T1.NAME: ports.name
 => T1.TIDE: ports.tide_offset
 
 ## drop

@@ -49,7 +49,7 @@ select p from ports p
 ## field
 select (p).name from (select p from ports p) x
 =: select
-=> name: ~ports.port{name}, ~ports.name{name}, ~ports.island{name}, ~ports.tide_offset{name}
+=> name: ports.name
 
 ## qualified-star
 select s.*, p.name from sailings s join ports p using (port)
@@ -88,28 +88,28 @@ select booking_id, jsonb_array_elements(legs) ->> 'port' as port from bookings
 select b.booking_id, l.value ->> 'port' as port from bookings b, jsonb_array_elements(b.legs) l
 =: select
 => booking_id: bookings.booking_id
-=> port: ~bookings.legs
-=> (rows): bookings.legs/join
+=> port: ~bookings.legs{[*].port}
+=> (rows): bookings.legs{[*]}/join
 
 ## unnest
 select b.booking_id, u.leg from bookings b, unnest(b.legs) as u (leg)
 =: select
 => booking_id: bookings.booking_id
-=> leg: ~bookings.legs
-=> (rows): bookings.legs/join
+=> leg: ~bookings.legs{[*]}
+=> (rows): bookings.legs{[*]}/join
 
 ## unnest-ordinality
 select b.booking_id, u.leg, u.nth from bookings b, unnest(b.legs) with ordinality as u (leg, nth)
 =: select
 => booking_id: bookings.booking_id
-=> leg: ~bookings.legs
-=> (rows): bookings.legs/join
+=> leg: ~bookings.legs{[*]}
+=> (rows): bookings.legs{[*]}/join
 
 ## rows-from
 select x.a, x.b from bookings k, rows from (unnest(k.legs), generate_series(1, 3)) as x (a, b)
 =: select
-=> a: ~bookings.legs
-=> (rows): bookings.legs/join
+=> a: ~bookings.legs{[*]}
+=> (rows): bookings.legs{[*]}/join
 
 ## column-definitions
 select r.port, r.at from bookings b, jsonb_to_record(b.details) as r (port text, at timestamptz)
@@ -121,7 +121,7 @@ select r.port, r.at from bookings b, jsonb_to_record(b.details) as r (port text,
 ## xml-table
 select x.port, x.nth from bookings b, xmltable('/legs/leg' passing b.legs columns nth for ordinality, port text path '@port' default 'none') as x
 =: select
-=> port: ~bookings.legs
+=> port: ~bookings.legs{@port}
 => (rows): bookings.legs/join
 
 ## aggregate-filter
@@ -386,7 +386,7 @@ create temp table recent on commit drop as select port, berths from sailings; up
 
 ## function
 create function net(fare numeric, back numeric) returns numeric language sql immutable as $$ select fare - coalesce(back, 0) $$; select net(t.fare, r.amount) as net from tickets t left join refunds r using (ticket_id)
-=: create_function, select, select
+=: create_function, select
 => net: ~tickets.fare, ~refunds.amount
 => (rows): tickets.ticket_id/join, refunds.ticket_id/join
 

@@ -1,210 +1,424 @@
 ## quoted-names
 select [Port], "port" as [where it is] from [dbo].[quoted]
+=: select
+=> Port: quoted.port
+=> where it is: quoted.port
 
 ## strings
 select N'it''s ' + name as a, 'x' as b from ports
+=: select
+=> a: ~ports.name
 
 ## parameters
 select name from ports where port = @port and tide_offset > ?
+=: select
+=> name: ports.name
+=> (rows): ports.port/filter, ports.tide_offset/filter
 
 ## equals-alias
 select who = passenger, income = fare * 2 from tickets
+=: select
+=> who: tickets.passenger
+=> income: ~tickets.fare
 
 ## string-alias
 select fare 'the fare', paid as 'was paid' from tickets
+=: select
+=> the fare: tickets.fare
+=> was paid: tickets.paid
 
 ## top
 select top (5) with ties port from ports order by tide_offset desc
+=: select
+=> port: ports.port
+=> (rows): ports.tide_offset/sort
 
 ## top
 select top 10 percent fare from tickets
+=: select
+=> fare: tickets.fare
 
 ## offset
 select name from ports order by tide_offset offset 5 rows fetch next 10 rows only option (recompile)
+=: select
+=> name: ports.name
+=> (rows): ports.tide_offset/sort
 
 ## hints
 select p.name from ports p with (nolock) inner hash join tides t with (index (by_port), nolock) on t.port = p.port
+=: select
+=> name: ports.name
+=> (rows): tides.port/join, ports.port/join
 
 ## apply
 select p.name, x.h from ports p cross apply (select max(height) as h from tides t where t.port = p.port) x
+=: select
+=> name: ports.name
+=> h: +tides.height
+=> (rows): tides.port/filter, ports.port/filter
 
 ## apply
 select p.name, v.value from ports p outer apply string_split(p.island, ',') v
+=: select
+=> name: ports.name
+=> value: ~ports.island
+=> (rows): ports.island/join
 
 ## open-json
 select b.booking_id, j.[key], j.value from bookings b cross apply openjson(b.details, '$.legs') j
+=: select
+=> booking_id: bookings.booking_id
+=> key: ~bookings.details
+=> value: ~bookings.details
+=> (rows): bookings.details/join
 
 ## open-json
 select b.booking_id, j.port, j.at from bookings b cross apply openjson(b.details, '$.legs') with (port nvarchar(20) '$.port', at datetime2 '$.time.at', rest nvarchar(max) '$' as json) j
+=: select
+=> booking_id: bookings.booking_id
+=> port: ~bookings.details{legs.port}
+=> at: ~bookings.details{legs.time.at}
+=> (rows): bookings.details/join
 
 ## json-path
 select json_value(details, '$.passenger.name') as who, json_query(details, '$.legs') as legs, isjson(details) as ok from bookings
+=: select
+=> who: ~bookings.details{passenger.name}
+=> legs: ~bookings.details{legs}
+=> ok: ~bookings.details
 
 ## xml-path
 select (select name from crew c where c.port = p.port for xml path('')) as names from ports p
+=: select
+=> names: crew.name, crew.port/filter, ports.port/filter
 
 ## for-json
 select port, name from ports for json auto
+=: select
+=> port: ports.port
+=> name: ports.name
 
 ## conditional-function
 select iif(paid = 1, fare, 0) as income, isnull(passenger, 'none') as who, choose(1, fare, paid) as c, nullif(fare, 0) as f from tickets
+=: select
+=> income: ~tickets.fare, tickets.paid/conditional
+=> who: ~tickets.passenger
+=> c: ~tickets.fare, ~tickets.paid
+=> f: ~tickets.fare
 
 ## cast
 select cast(fare as decimal(10, 2)) as fare, convert(varchar(10), sold_at, 112) as d, try_cast(passenger as int) as n, try_convert(date, passenger) as e from tickets
+=: select
+=> fare: ~tickets.fare
+=> d: ~tickets.sold_at
+=> n: ~tickets.passenger
+=> e: ~tickets.passenger
 
 ## date-functions
 select dateadd(day, 1, sold_at) as a, datediff(hour, sold_at, getdate()) as b, datepart(weekday, sold_at) as c, datename(month, sold_at) as d, sold_at at time zone 'UTC' as e from tickets
+=: select
+=> a: ~tickets.sold_at
+=> b: ~tickets.sold_at
+=> c: ~tickets.sold_at
+=> d: ~tickets.sold_at
+=> e: ~tickets.sold_at
 
 ## aggregates
 select string_agg(name, ', ') within group (order by tide_offset) as names, count_big(*) as n, stdev(tide_offset) as s from ports
+=: select
+=> names: +ports.name, ports.tide_offset/sort
+=> s: +ports.tide_offset
 
 ## rollup
 select port, sum(berths) as b from sailings group by rollup (port, vessel_id)
+=: select
+=> port: sailings.port
+=> b: +sailings.berths
+=> (rows): sailings.port/group_by, sailings.vessel_id/group_by
 
 ## grouping-sets
 select port, grouping(port) as g, sum(berths) as b from sailings group by grouping sets ((port), ())
+=: select
+=> port: sailings.port
+=> b: +sailings.berths
+=> (rows): sailings.port/group_by
 
 ## window
 select fare, sum(fare) over (partition by sailing_id order by sold_at rows between 2 preceding and current row) as s, percentile_cont(0.5) within group (order by fare) over (partition by paid) as m from tickets
+=: select
+=> fare: tickets.fare
+=> s: +tickets.fare, tickets.sailing_id/window, tickets.sold_at/window
+=> m: +tickets.fare, tickets.paid/window
 
 ## pivot
 select port, [0] as on_time, [1] as late from (select port, delayed, berths from sailings) as s pivot (sum(berths) for delayed in ([0], [1])) as p
+=: select
+=> port: sailings.port
+=> on_time: +sailings.berths, sailings.delayed/conditional
+=> late: +sailings.berths, sailings.delayed/conditional
+=> (rows): sailings.port/group_by
 
 ## unpivot
 select port, what, said from ports unpivot (said for what in (name, island)) as u
+=: select
+=> port: ports.port
+=> said: ports.name, ports.island
+=> (rows): ports.name/filter, ports.island/filter
 
 ## values
 select v.a, v.b from (values (1, 'x'), (2, 'y')) as v (a, b)
+=: select
 
 ## join
 select s.berths, p.name from sailings as s full outer join ports as p on s.port = p.port
+=: select
+=> berths: sailings.berths
+=> name: ports.name
+=> (rows): sailings.port/join, ports.port/join
 
 ## cross-join
 select p.name, s.berths from ports p cross join sailings s
+=: select
+=> name: ports.name
+=> berths: sailings.berths
 
 ## comma-join
 select p.name from ports p, sailings s where p.port = s.port
+=: select
+=> name: ports.name
+=> (rows): ports.port/filter, sailings.port/filter
 
 ## subquery
 select name from ports where tide_offset > any (select height from tides) and port in (select port from sailings)
+=: select
+=> name: ports.name
+=> (rows): ports.tide_offset/filter, tides.height/filter, ports.port/filter, sailings.port/filter
 
 ## exists
 select name from ports p where exists (select * from sailings s where s.port = p.port)
+=: select
+=> name: ports.name
+=> (rows): sailings.port/filter, ports.port/filter
 
 ## union
 select port from sailings union select port from tides order by port
+=: select
+=> port: sailings.port, tides.port
+=> (rows): sailings.port/group_by, tides.port/group_by
 
 ## except
 select port from ports except select port from sailings
+=: select
+=> port: ports.port
+=> (rows): sailings.port/filter, ports.port/group_by
 
 ## intersect
 select port from ports intersect select port from sailings
+=: select
+=> port: ports.port, sailings.port
+=> (rows): ports.port/group_by, sailings.port/group_by
 
 ## cte
 with late as (select port from sailings where delayed = 1), n as (select port, count(*) as n from late group by port) select p.name, n.n from ports p join n on n.port = p.port
+=: select
+=> name: ports.name
+=> (rows): sailings.delayed/filter, sailings.port/group_by, sailings.port/join, ports.port/join
 
 ## recursive-cte
 with chain as (select crew_id, boss_id, 0 as depth from crew where boss_id is null union all select c.crew_id, c.boss_id, k.depth + 1 from crew c join chain k on c.boss_id = k.crew_id) select crew_id, depth from chain option (maxrecursion 50)
+=: select
+=> crew_id: crew.crew_id
+=> (rows): crew.boss_id/filter, crew.boss_id/join, crew.crew_id/join
 
 ## sample
 select fare from tickets tablesample (10 percent)
+=: select
+=> fare: tickets.fare
 
 ## time-travel
 select name from ports for system_time as of '2026-01-01' as p where p.port = 'SK'
+=: select
+=> name: ports.name
+=> (rows): ports.port/filter
 
 ## four-part-names
 select t.port from far.lake.dbo.trips t join lake..ports2 p on p.port = t.port
+=: select
+=> port: far.lake.dbo.trips.port
+=> (rows): lake.dbo.ports2.port/join, far.lake.dbo.trips.port/join
 
 ## create-table
 create table dbo.berth (berth_id int identity(1, 1) not null primary key clustered, port nvarchar(20) null constraint fk references ports (port), wide as (berth_id * 2) persisted, index by_port nonclustered (port)) on [primary] with (data_compression = page)
+=: create_table
 
 ## temp-table
 create table #recent (port varchar(20), n int)
 insert into #recent select port, count(*) from sailings group by port
 update p set tide_offset = r.n from ports p join #recent r on r.port = p.port
 drop table #recent
+=: create_table_as, update, drop_table
+=> ports.(rows): sailings.port/join, ports.port/join, sailings.port/group_by
 
 ## select-into
 select port, berths into #busy from sailings where delayed = 1; insert into ports (port, tide_offset) select port, berths from #busy
+=: create_table_as, insert
+=> ports.port: sailings.port
+=> ports.tide_offset: sailings.berths
+=> ports.(rows): sailings.delayed/filter
 
 ## table-variable
 declare @late table (port varchar(20), n int); insert into @late (port, n) select port, count(*) from sailings group by port; insert into ports (port, tide_offset) select port, n from @late
+=: declare, create_table, insert, insert
+=> ports.port: sailings.port
+=> ports.(rows): sailings.port/group_by
 
 ## variables
 declare @top decimal(10, 2) = (select max(fare) from tickets), @n int; set @n = 3; select @n = count(*) from sailings where delayed = 1; insert into ports (tide_offset, name) values (@top, @n)
+=: declare, set, select, insert
+=> ports.tide_offset: +tickets.fare
+=> ports.name: sailings.delayed/filter
 
 ## create-view
 create or alter view dbo.income (port, income) with schemabinding as select s.port, sum(t.fare) from dbo.sailings s join dbo.tickets t on t.sailing_id = s.sailing_id group by s.port
+=: create_view
+=> dbo.income.port: sailings.port
+=> dbo.income.income: +tickets.fare
+=> dbo.income.(rows): tickets.sailing_id/join, sailings.sailing_id/join, sailings.port/group_by
 
 ## alter-view
 alter view dbo.income as select port from sailings
+=: alter_view
+=> dbo.income.port: sailings.port
 
 ## insert-select
 insert into tides (port, height) select port, tide_offset from ports
+=: insert
+=> tides.port: ports.port
+=> tides.height: ports.tide_offset
 
 ## insert-bare
 insert tides (port) values ('SK'); insert top (5) into tides (port) select port from ports
+=: insert, insert
+=> tides.port: ports.port
 
 ## insert-execute
 insert into ports (port) exec dbo.list_ports
+=: insert_execute
+=! not_followed
 
 ## output
 insert into refunds (ticket_id, amount) output inserted.ticket_id, inserted.amount into crew (crew_id, boss_id) select ticket_id, fare from tickets
+=: insert, insert
+=> crew.crew_id: refunds.ticket_id
+=> crew.boss_id: refunds.amount
+=> refunds.ticket_id: tickets.ticket_id
+=> refunds.amount: tickets.fare
 
 ## output
 delete from tickets output deleted.fare into refunds (amount) where paid = 0
+=: insert, delete
+=> refunds.amount: tickets.fare
+=> refunds.(rows): tickets.paid/filter
+=> tickets.(rows): tickets.paid/filter
 
 ## update-join
 update t set t.fare = t.fare - r.amount, paid += 1 from tickets t inner join refunds r on r.ticket_id = t.ticket_id where r.at > t.sold_at
+=: update
+=> tickets.fare: ~tickets.fare, ~refunds.amount
+=> tickets.paid: ~tickets.paid
+=> tickets.(rows): refunds.ticket_id/join, tickets.ticket_id/join, refunds.at/filter, tickets.sold_at/filter
 
 ## update
 update top (10) tickets set fare *= 2 output inserted.fare where paid = 1
+=: update
+=> tickets.fare: ~tickets.fare
+=> tickets.(rows): tickets.paid/filter
 
 ## delete-join
 delete r from refunds r join tickets t on t.ticket_id = r.ticket_id where t.paid = 1
+=: delete
+=> refunds.(rows): tickets.ticket_id/join, refunds.ticket_id/join, tickets.paid/filter
 
 ## delete
 delete refunds where amount = 0
+=: delete
+=> refunds.(rows): refunds.amount/filter
 
 ## merge
 merge into ports as t using (select port, max(height) as h from tides group by port) as s on t.port = s.port when matched and s.h > 4 then update set t.tide_offset = s.h when not matched by target then insert (port, tide_offset) values (s.port, s.h) when not matched by source then delete output $action, inserted.port, deleted.name;
+=: merge
+=> ports.tide_offset: +tides.height
+=> ports.port: tides.port
+=> ports.(rows): tides.port/group_by, ports.port/join, tides.port/join, tides.height/filter
 
 ## bulk-insert
 bulk insert ports from '/data/ports.csv' with (fieldterminator = ',', firstrow = 2)
+=: bulk
+=> ports.port: /data/ports.csv.port
+=> ports.name: /data/ports.csv.name
+=> ports.island: /data/ports.csv.island
+=> ports.tide_offset: /data/ports.csv.tide_offset
 
 ## openrowset
 select r.port from openrowset(bulk '/data/ports.csv', format = 'CSV') as r
+=: select
+=> port: /data/ports.csv.port
 
 ## alter-table
 create table t1 (port varchar(20), name varchar(50)); insert into t1 select port, name from ports; alter table t1 add x int, y int; alter table t1 drop column y; exec sp_rename 't1.name', 'title', 'COLUMN'; insert into crew (name) select title from t1
+=: create_table, insert, alter_table, alter_table, alter_table, insert
+=> t1.port: ports.port
+=> t1.title: ports.name
+=> crew.name: t1.title
 
 ## rename-swap
 select port, name into dbo.ports_new from ports; drop table dbo.ports; exec sp_rename 'dbo.ports_new', 'ports'
+=: create_table_as, drop_table, rename_table
+=> dbo.ports.port: ports.port
+=> dbo.ports.name: ports.name
 
 ## partition-switch
 alter table tickets_new switch partition 1 to tickets partition 1
+=: alter_table
+=> tickets.ticket_id: tickets_new.ticket_id
+=> tickets.sailing_id: tickets_new.sailing_id
+=> tickets.fare: tickets_new.fare
+=> tickets.sold_at: tickets_new.sold_at
+=> tickets.passenger: tickets_new.passenger
+=> tickets.paid: tickets_new.paid
 
 ## use
 use lake
 go
 select port from berths_here
 go
+=: use, select
+=> port: lake.dbo.berths_here.port
 
 ## drop
 drop table if exists dbo.berth, dbo.late; drop view dbo.income
+=: drop_table, drop_view
 
 ## truncate
 truncate table refunds with (partitions (1))
+=: truncate
 
 ## function
 create function dbo.net(@fare decimal(10, 2), @back decimal(10, 2)) returns decimal(10, 2) as begin declare @r decimal(10, 2); set @r = @fare - @back; return @r; end
 go
 select dbo.net(t.fare, r.amount) as net from tickets t join refunds r on r.ticket_id = t.ticket_id
+=: create_function, select
+=> net: ~tickets.fare, ~refunds.amount
+=> (rows): refunds.ticket_id/join, tickets.ticket_id/join
 
 ## function
 create function dbo.late_at(@port varchar(20)) returns table as return (select sailing_id, berths from sailings where port = @port and delayed = 1)
 go
 select l.berths from ports p cross apply dbo.late_at(p.port) l
+=: create_function, select
+=> sailing_id: sailings.sailing_id
+=> berths: sailings.berths
+=> (rows): sailings.port/filter, sailings.delayed/filter, ports.port/filter
 
 ## procedure
 create procedure dbo.close_day @port varchar(20), @n int = 0 output as
@@ -226,6 +440,11 @@ begin
     throw;
   end catch
 end
+=: create_procedure, set, insert, delete, print, update, throw
+=> ports.tide_offset: +sailings.berths, sailings.port/filter
+=> ports.(rows): sailings.berths/conditional, sailings.port/filter, ports.port/filter
+=> tickets.fare: +sailings.berths, sailings.port/filter
+=> tickets.(rows): tickets.paid/filter
 
 ## loop
 declare @p varchar(20), @h decimal(5, 2)
@@ -239,15 +458,27 @@ begin
 end
 close c
 deallocate c
+=: declare, declare, open, fetch, loop, update, close, deallocate
+=> ports.tide_offset: tides.height, tides.height/filter
+=> ports.(rows): ports.port/filter, tides.port/filter, tides.height/filter
 
 ## dynamic-sql
 declare @sql nvarchar(max) = N'insert into ports (port) select port '; set @sql = @sql + N'from sailings'; exec sp_executesql @sql; exec ('delete from tides where height = 0')
+=: declare, set, execute, insert, execute, delete
+=> ports.port: sailings.port
+=> tides.(rows): tides.height/filter
 
 ## trigger
 create trigger dbo.noted on refunds after insert as begin insert into crew (name) select i.reason from inserted i join tickets t on t.ticket_id = i.ticket_id end
+=: create_trigger, insert
+=> crew.name: refunds.reason
+=> crew.(rows): tickets.ticket_id/join, refunds.ticket_id/join
 
 ## transaction
 begin tran; commit transaction; rollback
+=: begin, commit, rollback
 
 ## grant
 grant select on ports to clerk; deny delete on ports to clerk; exec dbo.list_ports @a = 1
+=: grant, deny, call
+=! not_followed

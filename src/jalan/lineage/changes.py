@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import ClassVar
 
-from jalan.lineage.extraction import FILTER, IDENTITY, JOIN
+from jalan.lineage.extraction import FILTER, IDENTITY, JOIN, SORT
 from jalan.lineage.flow import carry, copy_flow, merge
 from jalan.lineage.from_items import entry_of
 from jalan.lineage.lookups import NOWHERE
@@ -89,9 +89,10 @@ class ChangeResolver(RoutineResolver):
         found = self._returned(statement, written, getattr(statement, "returning", []))
         table = self.tables.find(into.parts)
         second = Written("insert", statement, table, found.rows)
-        names = table.columns or [made.name for made in found.columns]
+        given: list[str] | None = getattr(statement, "into_columns", None)
+        names = given or table.columns or [made.name for made in found.columns]
         second.columns = [
-            Made(name, made.values, made.conditions, made.span)
+            Made(column_of(table, name), made.values, made.conditions, made.span)
             for name, made in zip(names, found.columns, strict=False)
         ]
         self.inner.append(second)
@@ -251,7 +252,9 @@ class ChangeResolver(RoutineResolver):
         if node.assignments:
             scope = Scope(self.outer)
             scope.visible += self._target_entry(node.target, None, scope)
-            self.variables = {name: self._field_of_file(name, columns[0]) for name in names if name.startswith("@")}
+            self.variables = {
+                self.spelled(name): self._field_of_file(name[1:], columns[0]) for name in names if name[0] == "@"
+            }
             self._assign(node.assignments, scope, written)
         return written
 
@@ -275,8 +278,6 @@ class ChangeResolver(RoutineResolver):
         if not run.result.columns and inner.returned:
             made = [inner.variables[name] for name in inner.returned if name in inner.variables]
             return Relation(made, {}, {}, [])
-        if not run.result.columns and routine.body and isinstance(routine.body[-1], tree.QueryStatement):
-            return inner.relation(routine.body[-1].query, None)
         return run.result
 
     def _conflict(self, node: tree.Insert, conflict: tree.Conflict, written: Written) -> None:
@@ -351,7 +352,10 @@ class ChangeResolver(RoutineResolver):
         if node.where is not None:
             self.collect(node.where, scope, written.rows, written.rows, FILTER)
         for limit in node.limit or ():
-            self.collect(limit, scope, written.rows, written.rows, FILTER)
+            if isinstance(limit, tree.Sort):
+                self.collect(limit.key, scope, written.rows, written.rows, SORT)
+            else:
+                self.collect(limit, scope, written.rows, written.rows, FILTER)
 
     def _other_target(
         self, qualifier: str, node: tree.Update, scope: Scope, written: Written, further: dict[str, Written]
@@ -384,6 +388,9 @@ class ChangeResolver(RoutineResolver):
         scope.visible += self._target_entry(node.target, node.alias, scope)
         scope.visible += self.from_item(node.source, scope, written.rows)
         self.collect(node.condition, scope, written.rows, written.rows, JOIN)
+        source = Scope(self.outer)  # what is inserted can name only the source
+        source.entries = scope.entries
+        source.visible = scope.visible[1:]
         for branch in node.branches:
             if branch.condition is not None:
                 self.collect(branch.condition, scope, written.rows, written.rows, FILTER)
@@ -403,7 +410,7 @@ class ChangeResolver(RoutineResolver):
                 )
             for name, value in zip(names, branch.values, strict=False):
                 made = written.column(name, value)
-                self.collect(value, scope, made.values, made.conditions, IDENTITY)
+                self.collect(value, source, made.values, made.conditions, IDENTITY)
         self._output_into(node, written)
         return written
 

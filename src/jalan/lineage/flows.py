@@ -11,11 +11,13 @@ from typing import ClassVar
 
 from jalan.lineage.extraction import AGGREGATION, CONDITIONAL, FILTER, IDENTITY, SORT, TRANSFORMATION, WINDOW, Span
 from jalan.lineage.flow import carry, join_path, merge, path_of
-from jalan.lineage.lookups import NameLookup
+from jalan.lineage.lookups import NOWHERE, NameLookup
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect
 
+_LISTS = frozenset({"listagg", "string_agg", "array_agg", "xmlagg", "group_concat", "collect", "wm_concat"})
+_ORDINALS = {"offset": 0, "safe_offset": 0, "ordinal": 1, "safe_ordinal": 1}
 _ARROWS = frozenset({"->", "->>", "#>", "#>>"})
 _COMPUTED = {IDENTITY: TRANSFORMATION}
 _FOLDED = {IDENTITY: AGGREGATION, TRANSFORMATION: AGGREGATION}
@@ -89,6 +91,14 @@ class FlowCollector(NameLookup):
 
     def _nothing(self, node: tree.Expression, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         pass
+
+    def _parameter(self, node: tree.Parameter, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
+        if not self.variables:
+            return
+        written = self.text[node.start : node.end]
+        made = self.variables.get(self.spelled(written)) or self.variables.get(self.spelled(written.lstrip(":@$&")))
+        if made is not None:
+            self.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
 
     def _unary(self, node: tree.Unary, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         self.collect(node.argument, scope, values, conditions, _COMPUTED.get(how, how))
@@ -222,6 +232,13 @@ class FlowCollector(NameLookup):
     def _subscript(self, node: tree.Subscript, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         how = _COMPUTED.get(how, how)
         indexes = node.indexes
+        only = indexes[0] if len(indexes) == 1 else None
+        if type(only) is tree.Call and only.parts[-1].lower() in _ORDINALS and len(only.arguments) == 1:
+            place = self.text[only.arguments[0].start : only.arguments[0].end]
+            if place.isdigit():
+                first = _ORDINALS[only.parts[-1].lower()]
+                self.collect_part(node.base, f"[{int(place) - first}]", scope, values, conditions, how)
+                return
         if len(indexes) == 1 and type(indexes[0]) is tree.Literal:
             step = self.text[indexes[0].start : indexes[0].end]
             self.collect_part(node.base, path_of(step), scope, values, conditions, how)
@@ -233,12 +250,24 @@ class FlowCollector(NameLookup):
     def _field(self, node: tree.Field, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         base = node.base
         span = (node.start, node.end)
+        if type(base) is tree.Parameter:  # :new.port in a trigger
+            word = self.text[base.start : base.end].lstrip(":")
+            base = tree.Column(base.start, base.end, (self.spelled(word),))
         if type(base) is tree.Column and len(base.parts) == 1:
             entry = scope.entry(base.parts[0])
             if entry is not None and entry.find(node.name) is not None:
                 found = self.resolve((base.parts[0], node.name), scope, span)
                 for reference in found:
                     self.add(reference, span, values, conditions, how)
+                return
+            references = self.resolve(base.parts, scope, span) if entry is None else []
+            for reference in references:
+                path = join_path(reference.path, node.name)
+                self.add(
+                    Reference(reference.entry, reference.column, path, reference.possible),
+                    span, values, conditions, how,
+                )  # fmt: skip
+            if references:
                 return
         if type(base) is tree.Struct and node.name in base.names:
             self.collect(
@@ -264,7 +293,7 @@ class FlowCollector(NameLookup):
                 self.collect(argument, scope, values, conditions, how)
         if node.order:
             for sort in node.order:
-                if node.within_group:
+                if node.within_group and name not in _LISTS:
                     self.collect(sort.key, scope, values, conditions, how)
                 else:
                     self.collect(sort.key, scope, conditions, conditions, SORT)
@@ -357,7 +386,7 @@ class FlowCollector(NameLookup):
         tree.Column: _column,
         tree.Star: _star,
         tree.Literal: _nothing,
-        tree.Parameter: _nothing,
+        tree.Parameter: _parameter,
         tree.Unary: _unary,
         tree.Binary: _binary,
         tree.Between: _between,

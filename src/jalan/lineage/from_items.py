@@ -1,6 +1,6 @@
 """FROM: tables, files, queries, functions, and the joins between them."""
 
-from jalan.lineage.extraction import FILTER, JOIN, TRANSFORMATION, Span
+from jalan.lineage.extraction import FILTER, IDENTITY, JOIN, TRANSFORMATION, Span
 from jalan.lineage.flow import carry, merge
 from jalan.lineage.reshaping import ReshapingResolver, Visible
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
@@ -9,6 +9,9 @@ from jalan.sql import tree
 from jalan.sql.dialect import Dialect, Folding
 
 Ctes = dict[str, Relation]
+_UNNESTING = frozenset({"unnest", "explode", "explode_outer", "posexplode", "posexplode_outer", "flatten",
+                        "jsonb_array_elements", "json_array_elements", "jsonb_array_elements_text", "inline",
+                        "json_array_elements_text", "json_each", "json_tree", "jsonb_each"})  # fmt: skip
 _ONE_COLUMN = frozenset({"unnest", "explode", "generate_series", "generate_subscripts", "regexp_split_to_table",
                          "string_to_table", "jsonb_object_keys", "json_object_keys", "range"})  # fmt: skip
 
@@ -136,7 +139,10 @@ class FromResolver(ReshapingResolver):
             if isinstance(inner, tree.Call) and inner.parts[-1].lower() in self.dialect.file_functions:
                 return self._read_file(inner, item)
             made = Made("", {}, {}, (call.start, call.end))
-            self.collect(call, scope, made.values, made.conditions, TRANSFORMATION)
+            if isinstance(inner, tree.Column) or self._unnests(inner):
+                self._collect_elements(inner, scope, made)
+            else:
+                self.collect(call, scope, made.values, made.conditions, TRANSFORMATION)
             carry(rows, made.values, JOIN)
             merge(rows, made.conditions)
             name = inner.parts[-1] if isinstance(inner, tree.Call | tree.Column) else ""
@@ -176,6 +182,19 @@ class FromResolver(ReshapingResolver):
             # A function that nobody has told us about may return any columns.
             entry.rest = Made("?", element.values, element.conditions, element.span)
         return entry
+
+    @staticmethod
+    def _unnests(call: tree.Expression) -> bool:
+        return isinstance(call, tree.Call) and call.parts[-1].lower() in _UNNESTING and bool(call.arguments)
+
+    def _collect_elements(self, call: tree.Expression, scope: Scope, made: Made) -> None:
+        """The elements of a list: any part of the column, so a field of theirs has a path below ``[*]``."""
+        arguments = call.arguments if isinstance(call, tree.Call) else [call]
+        flow: Flow = {}
+        self.collect(arguments[0], scope, flow, made.conditions, IDENTITY)
+        carry(made.values, flow, TRANSFORMATION, ("[*]", False))
+        for argument in arguments[1:]:
+            self.collect(argument, scope, made.values, made.conditions, TRANSFORMATION)
 
     def _read_file(self, call: tree.Call, item: tree.FunctionSource) -> Entry:
         """``read_csv('…')``: the files are the source; a path that is no constant is named as it is written."""
@@ -250,7 +269,7 @@ class FromResolver(ReshapingResolver):
         else:
             span = (join.right.start, join.right.end)
             theirs = set(_visible_names(right))
-            names = [(name, span) for name in _visible_names(left) if name in theirs]
+            names = [(self._folded(name), span) for name in _visible_names(left) if name in theirs]
             if any(isinstance(item, Entry) and item.open for item in left + right):
                 self.report(
                     "natural_join_of_unknown",
@@ -272,7 +291,9 @@ class FromResolver(ReshapingResolver):
         gone = {name for name, _ in names}
         for item in left + right:
             if isinstance(item, Entry):
-                item.hidden |= gone
+                # The name of the column itself, too: it may be spelled in another case.
+                own = {item.columns.get(name) for name in gone}
+                item.hidden |= gone | {name for name in own if isinstance(name, str)}
         if join.using_alias:
             span = (join.start, join.end)
             order: list[tuple[str, str | Made]] = [
@@ -281,6 +302,9 @@ class FromResolver(ReshapingResolver):
             scope.add(Entry(join.using_alias, (), None, dict(order), order))
         rest = [item for item in left + right if not (isinstance(item, Merged) and item.name in gone)]
         return [*merged, *rest]
+
+    def _folded(self, name: str) -> str:
+        return name.upper() if self._upper else name
 
     def _side(self, visible: Visible, name: str, span: Span) -> list[Reference]:
         """Return the column of that name on one side of a join."""

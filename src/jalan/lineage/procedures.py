@@ -20,13 +20,15 @@ Emit = Callable[[tree.Statement, "Procedure"], None]
 
 class Procedure:
     """One run of a body. ``resolver`` holds the variables; ``emit`` takes the statements that are not procedural,
-    None where only the result is asked for."""
+    None where only the result is asked for. ``puts_out``: a bare query is a result for the caller of the script,
+    rather than what the function returns."""
 
-    def __init__(self, resolver: ChangeResolver, emit: Emit | None) -> None:
+    def __init__(self, resolver: ChangeResolver, emit: Emit | None, puts_out: bool = False) -> None:
         self.resolver = resolver
         self.result = Relation([], {}, {}, [])
         self.context: Flow = {}
         self._emit = emit
+        self._puts_out = puts_out
         self._uncertain = 0
         self._cursors: dict[str, Relation] = {}
 
@@ -144,7 +146,9 @@ class Procedure:
     def _query(self, node: tree.QueryStatement) -> None:
         names = _assigns(node.query)
         if names is None:
-            if self._emit is not None:
+            if not self._puts_out:
+                self._add_result(self.resolver.relation(node.query, self.resolver.outer))
+            elif self._emit is not None:
                 self._emit(node, self)
             return
         self._assign_relation(names, self.resolver.relation(node.query, self.resolver.outer))
@@ -162,10 +166,10 @@ class Procedure:
 
     def _if(self, node: tree.If) -> None:
         before = copy_flow(self.context)
-        for condition, _ in node.branches:
-            self.resolver.collect(condition, self._scope(), self.context, self.context, CONDITIONAL)
         self._uncertain += 1
-        for _, body in node.branches:
+        for condition, body in node.branches:
+            # A branch is taken where its own condition holds and those before it do not.
+            self.resolver.collect(condition, self._scope(), self.context, self.context, CONDITIONAL)
             self.run(body)
         self.run(node.otherwise)
         self._uncertain -= 1
@@ -233,8 +237,10 @@ class Procedure:
         name = node.parts[-1].lower()
         routine = self.resolver.known.get(name)
         if routine is None:
-            if self._emit is not None:
-                self._emit(tree.Recognised(node.start, node.end, "call"), self)
+            for argument in node.arguments:
+                self._value(argument)
+            message = f"“{'.'.join(node.parts)}” is not defined here, so what it does is not followed"
+            self.resolver.report("not_followed", "warning", message, (node.start, node.end))
             return
         bound = self.resolver.bound(routine, node.arguments, self._scope())
         found = self.resolver.result_of(routine, bound)

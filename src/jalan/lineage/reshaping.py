@@ -1,7 +1,7 @@
 """Tables in FROM that get another shape: PIVOT, UNPIVOT, MATCH_RECOGNIZE, and documents cut into columns."""
 
 from jalan.lineage.extraction import CONDITIONAL, FILTER, GROUP_BY, IDENTITY, JOIN, TRANSFORMATION, WINDOW
-from jalan.lineage.flow import carry, copy_flow, merge
+from jalan.lineage.flow import carry, copy_flow, join_path, merge, path_of
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Scope
 from jalan.lineage.select_lists import SelectListResolver
 from jalan.sql import tree
@@ -170,17 +170,19 @@ class ReshapingResolver(SelectListResolver):
         """Each column is a part of the document, which also decides how many rows there are."""
         span = (item.start, item.end)
         document = Made("", {}, {}, span)
-        self.collect(item.arguments[0], scope, document.values, document.conditions, TRANSFORMATION)
+        self.collect(item.arguments[0], scope, document.values, document.conditions, IDENTITY)
+        below = ""
         for argument in item.arguments[1:]:
             self.collect(argument, scope, rows, rows, JOIN)
+            if isinstance(argument, tree.Literal) and item.name != "xmltable":
+                below = path_of(self.text[argument.start : argument.end])
         carry(rows, document.values, JOIN)
         merge(rows, document.conditions)
         columns = []
         for name, path in item.fields:
             made = Made(name, {}, {}, span)
             if path is not None:
-                step = path.removeprefix("lax ").removeprefix("strict ").removeprefix("$").removeprefix(".")
-                carry(made.values, document.values, TRANSFORMATION, (step, False))
+                carry(made.values, document.values, TRANSFORMATION, (join_path(below, path_of(path)), False))
                 merge(made.conditions, document.conditions)
             columns.append(made)
         return self._entry(item, columns, item.name)

@@ -249,10 +249,13 @@ class _ScriptReader:
     def _procedural(self, node: tree.Statement) -> None:
         """A block, condition, loop or assignment outside any procedure; its variables last as long as the script."""
         if self._main is None:
-            self._main = Procedure(self._resolver(), self._statement)
+            self._main = Procedure(self._resolver(), self._statement, puts_out=True)
         main = self._main
         main.resolver.follow(self._routines)
-        found = self._add(_KINDS.get(type(node), "block"), node)
+        kind = _KINDS.get(type(node), "block")
+        if isinstance(node, tree.Block) and not node.body:
+            kind = "declare"
+        found = self._add(kind, node)
         self._run(main, [node], found)
 
     def _run(self, run: Procedure, body: list[tree.Statement], found: Statement) -> None:
@@ -292,8 +295,10 @@ class _ScriptReader:
         resolver.returned = list(node.returns or [])
         resolver.trigger_table = table
         self._bind_rows(resolver, table, node)
-        run = Procedure(resolver, self._statement)
+        run = Procedure(resolver, self._statement, puts_out=self._dialect.variables and node.kind == "procedure")
         self._run(run, node.body, found)
+        if node.returns_trigger or node.kind in ("procedure", "do", "trigger"):
+            return
         found.outputs = [_output(made) for made in run.result.columns]
         for n, name in enumerate(node.returns or []):
             if n < len(found.outputs):
@@ -332,7 +337,6 @@ class _ScriptReader:
             self._run_routine(function, found, node.table)
         else:
             self._run_routine(node, found, node.table)
-        found.outputs, found.row_conditions = [], []
 
 
 _HINTS = {

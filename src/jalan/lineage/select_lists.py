@@ -67,12 +67,24 @@ class SelectListResolver(FlowCollector):
             if len(scope.visible) == 1 and len(expression.parts) == 1:
                 only = scope.visible[0]
                 column = only.columns.get(expression.parts[0]) if type(only) is Entry else None
+                if column is None:
+                    return self._row_fields(expression, scope)
                 return column.fields if isinstance(column, Made) else None
             entry = scope.entry(expression.parts[0]) if len(expression.parts) == 2 else None
+            if entry is None and len(expression.parts) == 1:
+                return self._row_fields(expression, scope)
             found = None if entry is None else entry.find(expression.parts[1])
             if found is not None and isinstance(found.column, Made) and span:
                 return found.column.fields
         return None
+
+    def _row_fields(self, expression: tree.Column, scope: Scope) -> dict[str, Made] | None:
+        """The columns of a row that is passed whole."""
+        entry = scope.entry(expression.parts[0])
+        if entry is None or entry.open or expression.parts[0] in entry.columns:
+            return None
+        span = (expression.start, expression.end)
+        return {name: self.passed_on([Reference(entry, column)], name, span) for name, column in entry.order}
 
     def _several(self, item: tree.Item, scope: Scope) -> list[Made]:
         """One expression that makes several columns: each is made of all of it."""

@@ -72,6 +72,9 @@ class TableChanges:
         elif action.action == "drop_column":
             gone = {table.lookup.get(name, name) for name in action.columns or ()}
             columns = [name for name in columns if name not in gone]
+            storage = self.storages.get(table.key)
+            if storage is not None:
+                storage.dropped |= set(map(str, gone))
         elif action.action == "rename_column" and old in columns and action.new is not None:
             columns[columns.index(old)] = action.new
             storage = self.storages.get(table.key)

@@ -31,7 +31,9 @@ def make_table(
         return Table(key, None, {}, temporary)
     if folding is Folding.KEEP:
         columns = [Name(name) for name in columns]
-    lookup = {name: name for name in columns}
+    lookup: dict[str, str] = {}
+    for name in columns:
+        lookup.setdefault(name, name)
     if folding is not Folding.KEEP:
         for name in columns:
             lookup.setdefault(folding.apply(name), name)

@@ -11,17 +11,19 @@ class Storage:
     """A table that the script makes, through all its names.
 
     key: its name at the end of the script. intermediate: temporary, or dropped by the script. made_here: False
-    for an older table that the script only renames. renamed: columns that got other names after being written.
+    for an older table that the script only renames. renamed, dropped: columns that got other names after being
+    written, or are gone.
     """
 
     key: str
     intermediate: bool
     made_here: bool = True
     renamed: dict[str, str] = field(default_factory=dict)
+    dropped: set[str] = field(default_factory=set)
 
     def moved(self, name: str | None) -> bool:
         """Whether what a statement says of the table by this name is not yet what lasts."""
-        return self.intermediate or self.key != name or bool(self.renamed)
+        return self.intermediate or self.key != name or bool(self.renamed or self.dropped)
 
 
 @dataclass(slots=True, eq=False)
@@ -65,6 +67,7 @@ def see_through(statements: list[Statement], bindings: list[dict[str, Storage]])
         else:
             target = statement.target if storage is None else storage.key
             if storage is not None:
+                opened.outputs = [o for o in opened.outputs if o.name not in storage.dropped]
                 for output in opened.outputs:
                     output.name = storage.renamed.get(output.name, output.name)
             _add_links(links, index, target, opened, rows)

@@ -5,12 +5,21 @@ from typing import ClassVar
 
 from jalan.sql import tree
 from jalan.sql.cursor import Cursor
-from jalan.sql.lexer import END, NUMBER, OPERATOR, STRING, WORD
+from jalan.sql.lexer import END, NUMBER, OPERATOR, QUOTED, STRING, WORD
 
 OTHER = 7
 """How tightly "any other operator" binds; what must stop before BETWEEN, IN or LIKE is read from here up."""
 
 _INTERVAL_FIELDS = frozenset({"year", "month", "day", "hour", "minute", "second"})
+_DATE_WORDS = frozenset(
+    """
+    microsecond microseconds mcs us nanosecond nanoseconds ns millisecond milliseconds ms mils second seconds sec secs
+    s ss minute minutes min mins mi n hour hours hh hr hrs h day days dd d dayofyear doy dy y dayofweek dow weekday dw
+    dayofweekiso week weeks wk ww w isoweek iso_week weekiso isowk isoww month months mon mons mm m quarter quarters
+    qtr q qq year years yyyy yy yr isoyear iso_year yearofweek decade century millennium epoch epoch_second
+    epoch_millisecond timezone_hour timezone_minute tzoffset tz date time datetime
+    """.split()
+)
 _TYPE_WORDS = frozenset(
     """
     bigint binary bit boolean char character date datetime datetime2 datetimeoffset dec decimal double float int
@@ -88,7 +97,7 @@ class CallParser(Cursor):
                 self.i += 2
                 body = self.expression()
                 call.arguments.append(tree.Lambda(self.starts[i], body.end, [name], body))
-            elif len(call.arguments) == date_part and self.kinds[i] == WORD:
+            elif len(call.arguments) == date_part and keys[i] in _DATE_WORDS and keys[i + 1] in (",", ")", "("):
                 # A part of a date is a word of the function's own, not a column; so is week(monday).
                 self.i += 1
                 if keys[self.i] == "(":
@@ -267,6 +276,14 @@ class CallParser(Cursor):
             else:
                 call.arguments += self.expression_list()
 
+    def _xml_element(self, call: tree.Call) -> None:
+        """``XMLELEMENT(NAME port, XMLATTRIBUTES(…), content)``: the element's name is no column."""
+        if self.keys[self.i] == "name" and self.kinds[self.i + 1] in (WORD, QUOTED):
+            self.i += 1
+        self.name("the name of an element")
+        if self.take(","):
+            self._arguments(call)
+
     def _position(self, call: tree.Call) -> None:
         call.arguments.append(self.expression(OTHER))
         if not self.take("in"):
@@ -303,6 +320,8 @@ class CallParser(Cursor):
         "overlay": _words_between,
         "trim": _trim,
         "normalize": _normalize,
+        "xmlelement": _xml_element,
+        "xmlpi": _xml_element,
         "convert": _convert,
         "try_convert": _convert,
     }

@@ -31,7 +31,7 @@ class ChangeParser(QueryParser):
             return self.name("an alias")
         return None
 
-    def _top_rows(self) -> list[tree.Expression]:
+    def _top_rows(self) -> list[tree.Expression | tree.Sort]:
         if self.keys[self.i] == "top" and self.peek() == "(":
             return [self._top()]
         return []
@@ -310,7 +310,7 @@ class ChangeParser(QueryParser):
         if self.take("into"):
             statement.into = self.table_name()
             if self.keys[self.i] == "(":
-                self.names_in_parentheses()
+                statement.into_columns = self.names_in_parentheses()
 
     def _where(self) -> tree.Expression | None:
         if not self.take("where"):
@@ -320,11 +320,11 @@ class ChangeParser(QueryParser):
             return None
         return self.expression()
 
-    def _row_limit(self) -> list[tree.Expression]:
+    def _row_limit(self) -> list[tree.Expression | tree.Sort]:
         """``ORDER BY … LIMIT …`` behind UPDATE and DELETE: which rows are changed after all."""
-        found: list[tree.Expression] = []
+        found: list[tree.Expression | tree.Sort] = []
         if self.keys[self.i] == "order":
-            found += [sort.key for sort in self.order_by()]
+            found += self.order_by()
         if self.take("limit"):
             found.append(self.expression())
         if self.keys[self.i] == "option" and self.peek() == "(":

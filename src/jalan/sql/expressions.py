@@ -311,20 +311,25 @@ class ExpressionParser(CallParser):
     def _colon_path(self, base: tree.Expression) -> tree.Expression:
         """Read ``:a.b[0]['c']`` behind a semi-structured value."""
         self.i += 1
-        steps = [self.name("a field")]
+        steps = [self._step()]
         while True:
             if self.keys[self.i] == ".":
                 self.i += 1
-                steps.append("." + self.name("a field"))
+                steps.append("." + self._step())
             elif self.keys[self.i] == "[" and self.kinds[self.i + 1] in (NUMBER, STRING) and self.peek(2) == "]":
                 step = self.written(self.i + 1)
                 steps.append(f"[{step}]" if self.kinds[self.i + 1] == NUMBER else "." + step[1:-1])
                 self.i += 3
             elif self.keys[self.i] == ":" and self.kinds[self.i + 1] in (WORD, QUOTED):
                 self.i += 1
-                steps.append("." + self.name("a field"))
+                steps.append("." + self._step())
             else:
                 return tree.Path(base.start, self.end_of_last(), base, "".join(steps))
+
+    def _step(self) -> str:
+        """Read a key of a document: its case matters and is that of the text."""
+        name = self.name("a field")
+        return self.written(self.i - 1) if self.kinds[self.i - 1] == WORD else name
 
     def _subscript(self, base: tree.Expression) -> tree.Expression:
         self.i += 1
@@ -368,7 +373,10 @@ class ExpressionParser(CallParser):
     def _star(self) -> tree.Expression:
         i = self.i
         self.i = i + 1
-        return tree.Star(self.starts[i], self.ends[i], ())
+        star = tree.Star(self.starts[i], self.ends[i], ())
+        if self.keys[self.i] in ("ilike", "like"):
+            self.star_modifiers(star)
+        return star
 
     def _parenthesis(self) -> tree.Expression:
         self.enter()

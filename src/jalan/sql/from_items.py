@@ -302,6 +302,7 @@ class FromParser(ReshapingParser):
             self.i += 1
             if self.keys[self.i] == "." and len(parts) == 1:
                 self.i += 1  # database..table
+                parts += map(self._spelled, self.dialect.default_schemas[:1])
             parts.append(self._table_part())
         if self.keys[self.i] == "@" and self.kinds[self.i + 1] == WORD:
             self.i += 1

@@ -186,7 +186,17 @@ class ProcedureParser(DefinitionParser):
         while self.keys[self.i] != "for":
             self.i += 1
         self.i += 1
-        while self.keys[self.i] in ("not", "found", "sqlexception", "sqlwarning", "sqlstate", "value", "'", "0", ","):
+        while self.keys[self.i] in (
+            "not",
+            "found",
+            "sqlexception",
+            "sqlwarning",
+            "sqlstate",
+            "value",
+            "'",
+            "0",
+            ",",
+        ):
             self.i += 1
         body = self.statement()
         return tree.Block(start, self.end_of_last(), [], [body])
@@ -601,7 +611,7 @@ class ProcedureParser(DefinitionParser):
                 while self.keys[self.i] not in ("procedure", "function", "trigger", "", ";"):
                     self.i += 1
         kind = self.keys[self.i]
-        if kind not in ("function", "procedure", "proc", "trigger") or self.peek() in ("mapping",):
+        if kind not in ("function", "procedure", "proc", "trigger", "macro") or self.peek() in ("mapping",):
             self.i = first
             return None
         self.i += 1
@@ -609,7 +619,7 @@ class ProcedureParser(DefinitionParser):
         try:
             if kind == "trigger":
                 return self._trigger(start)
-            return self._routine(start, "procedure" if kind == "proc" else kind)
+            return self._routine(start, {"proc": "procedure", "macro": "function"}.get(kind, kind), kind == "macro")
         except SqlSyntaxError as error:
             if error.code == "too_deep":
                 raise
@@ -665,12 +675,24 @@ class ProcedureParser(DefinitionParser):
             self.expect(")")
         return found
 
-    def _routine(self, start: int, kind: str) -> tree.Statement:
+    def _macro_parameters(self) -> list[tuple[str, str]]:
+        self.expect("(")
+        found = []
+        while self.keys[self.i] != ")":
+            found.append((self.name("a parameter"), ""))
+            if self.take(":="):
+                self.expression()
+            if not self.take(","):
+                break
+        self.expect(")")
+        return found
+
+    def _routine(self, start: int, kind: str, macro: bool = False) -> tree.Statement:
         self._if_not_exists()
         name = self.qualified("the name of a routine")
         found = tree.Routine(start, 0, kind, name, [], [], None, None)
         if self.keys[self.i] == "(" or self.written(self.i).startswith("@"):
-            found.parameters = self._parameters()
+            found.parameters = self._macro_parameters() if macro else self._parameters()
         while self.keys[self.i] not in ("", ";"):
             key = self.keys[self.i]
             if key == "returns" or key == "return":
@@ -693,6 +715,9 @@ class ProcedureParser(DefinitionParser):
                 self.i += 1
             elif key in ("as", "is"):
                 self.i += 1
+                if macro:
+                    self._macro_body(found)
+                    break
                 self._routine_body(found)
                 if found.language is not None or self.dialect.bare_statements or not self._more_options():
                     break
@@ -756,6 +781,15 @@ class ProcedureParser(DefinitionParser):
                 found.body.append(tree.Return(at, self.end_of_last(), value, None))
         else:
             self._inline_body(found)
+
+    def _macro_body(self, found: tree.Routine) -> None:
+        """``AS expression``, ``AS TABLE query``."""
+        start = self.starts[self.i]
+        if self.take("table"):
+            found.returns = []
+            found.body.append(tree.Return(start, 0, None, self.query()))
+        else:
+            found.body.append(tree.Return(start, 0, self.expression(), None))
 
     def _inline_body(self, found: tree.Routine) -> None:
         """Read a body that stands in the statement itself."""

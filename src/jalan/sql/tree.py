@@ -520,6 +520,7 @@ class Insert(Statement):
     by_name: bool = False
     partition: list[tuple[str, Expression | None]] | None = None
     into: TableName | None = None
+    into_columns: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -554,8 +555,9 @@ class Update(Statement):
     where: Expression | None
     returning: list[Item]
     joined: bool = False
-    limit: list[Expression] | None = None
+    limit: list[Expression | Sort] | None = None
     into: TableName | None = None
+    into_columns: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -569,9 +571,10 @@ class Delete(Statement):
     where: Expression | None
     returning: list[Item]
     joined: bool = False
-    limit: list[Expression] | None = None
+    limit: list[Expression | Sort] | None = None
     more: list[TableName] | None = None
     into: TableName | None = None
+    into_columns: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -600,6 +603,7 @@ class Merge(Statement):
     branches: list[MergeBranch]
     returning: list[Item]
     into: TableName | None = None
+    into_columns: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
