@@ -1,0 +1,506 @@
+"""Expressions and queries as text again, in one normal form: what the tree does not keep is not printed.
+
+The printed form of a tree parses to the same tree, in the same dialect. Constants are taken from the text that the
+tree was read from.
+"""
+
+import re
+from collections.abc import Callable, Iterable
+from typing import ClassVar
+
+from jalan.sql import tree
+from jalan.sql.dialect import Dialect, Folding
+
+_PLAIN = {
+    Folding.LOWER: re.compile(r"[a-z_][a-z0-9_]*"),
+    Folding.UPPER: re.compile(r"[A-Z_][A-Z0-9_]*"),
+    Folding.KEEP: re.compile(r"[A-Za-z_@#][A-Za-z0-9_@#]*"),
+}
+_POSTFIX = {"is normalized": "is normalized", "collate": 'collate "C"'}
+_WORDS = {"similar": "similar to", "sounds": "sounds like", "member": "member of", "any": "= any"}
+_LEADING = frozenset({"not", "prior", "binary", "connect_by_root"})
+_JOINS = {"semi": "left semi join", "anti": "left anti join", "inner": "join", "asof": "asof join"}
+
+
+class Printer:
+    """Prints nodes that were read from ``text``."""
+
+    def __init__(self, dialect: Dialect, text: str) -> None:
+        self._dialect = dialect
+        self._text = text
+        self._plain = _PLAIN[dialect.folding]
+        self._quotes = next((q for q in dialect.identifier_quotes if q[0] != "["), dialect.identifier_quotes[0])
+
+    def print(self, node: tree.Node) -> str:
+        """Return a node as text."""
+        return self._PRINTERS[type(node)](self, node)
+
+    # --- names and lists -----------------------------------------------------------------------------
+
+    def name(self, name: str) -> str:
+        """Return a name, in quotes where it needs them."""
+        text = str(name)
+        if "{{" in text or "${" in text or (self._dialect.positional_columns and text.startswith("$")):
+            return text
+        if self._plain.fullmatch(text):
+            word = text.lower()
+            if word not in self._dialect.reserved and word not in self._dialect.reserved_as_alias:
+                if word not in _SPECIAL:
+                    return text
+        opening, closing = self._quotes
+        return opening + text.replace(closing, closing * 2) + closing
+
+    def names(self, parts: Iterable[str]) -> str:
+        """Return a name of several parts."""
+        return ".".join(map(self.name, parts))
+
+    def listed(self, nodes: Iterable[tree.Node]) -> str:
+        """Return nodes with commas between them."""
+        return ", ".join(map(self.print, nodes))
+
+    def _columns(self, names: list[str] | None) -> str:
+        return "" if names is None else f" ({', '.join(map(self.name, names))})"
+
+    def _source(self, node: tree.Node) -> str:
+        text = " ".join(self._text[node.start : node.end].split("\n"))
+        # Inside a query that is given as a string the quotes are doubled.
+        return text[1:-1] if len(text) > 4 and text[:2] == text[-2:] == "''" else text
+
+    def _tight(self, node: tree.Expression) -> str:
+        """An operand, in parentheses unless nothing could be read otherwise."""
+        text = self.print(node)
+        if isinstance(node, tree.Column | tree.Literal | tree.Parameter | tree.Call | tree.ScalarQuery | tree.Cast):
+            return text
+        return f"({text})"
+
+    # --- expressions ---------------------------------------------------------------------------------
+
+    def _as_written(self, node: tree.Literal | tree.Parameter) -> str:
+        return self._source(node)
+
+    def _column(self, node: tree.Column) -> str:
+        return self.names(node.parts)
+
+    def _star(self, node: tree.Star) -> str:
+        text = "".join(self.name(part) + "." for part in node.parts) + "*"
+        modifiers = node.modifiers
+        if modifiers is None:
+            return text
+        if modifiers.pattern is not None:
+            text += f" ilike '{modifiers.pattern}'"
+        if modifiers.excluded:
+            text += f" exclude ({', '.join(map(self.name, modifiers.excluded))})"
+        if modifiers.replaced:
+            text += f" replace ({self.listed(modifiers.replaced)})"
+        if modifiers.renamed:
+            pairs = (f"{self.name(old)} as {self.name(new)}" for old, new in modifiers.renamed)
+            text += f" rename ({', '.join(pairs)})"
+        return text
+
+    def _unary(self, node: tree.Unary) -> str:
+        operator, argument = node.operator, self._tight(node.argument)
+        if operator == "interval":
+            return f"interval {argument if argument.startswith('(') else f'({argument})'} day"
+        if operator == "collate":
+            return f"{argument} collate {self._quotes[0]}C{self._quotes[1]}"
+        if operator.startswith("is "):
+            return f"{argument} {_POSTFIX.get(operator, operator)}"
+        return f"{operator} {argument}"
+
+    def _binary(self, node: tree.Binary) -> str:
+        operator = node.operator
+        left = self._tight(node.left)
+        if operator in ("like", "ilike", "similar", "rlike", "regexp", "glob", "match") and isinstance(
+            node.right, tree.Binary
+        ):
+            if node.right.operator == "escape":
+                pattern, escape = self._tight(node.right.left), self._tight(node.right.right)
+                return f"{left} {_WORDS.get(operator, operator)} {pattern} escape {escape}"
+        right = self._tight(node.right)
+        if operator == "any":
+            return f"{left} = any ({self.print(node.right)})"
+        if operator == "operator":
+            return f"{left} operator(+) {right}"
+        return f"{left} {_WORDS.get(operator, operator)} {right}"
+
+    def _between(self, node: tree.Between) -> str:
+        return f"{self._tight(node.argument)} between {self._tight(node.low)} and {self._tight(node.high)}"
+
+    def _in_list(self, node: tree.InList) -> str:
+        return f"{self._tight(node.argument)} in ({self.listed(node.items)})"
+
+    def _in_query(self, node: tree.InQuery) -> str:
+        return f"{self._tight(node.argument)} in ({self.print(node.query)})"
+
+    def _scalar_query(self, node: tree.ScalarQuery) -> str:
+        return f"({self.print(node.query)})"
+
+    def _array_query(self, node: tree.ArrayQuery) -> str:
+        return f"array({self.print(node.query)})"
+
+    def _exists(self, node: tree.Exists) -> str:
+        return f"exists ({self.print(node.query)})"
+
+    def _case(self, node: tree.Case) -> str:
+        parts = ["case"]
+        if node.operand is not None:
+            parts.append(self.print(node.operand))
+        for branch in node.branches:
+            parts.append(f"when {self.print(branch.condition)} then {self.print(branch.result)}")
+        if node.default is not None:
+            parts.append(f"else {self.print(node.default)}")
+        return " ".join([*parts, "end"])
+
+    def _cast(self, node: tree.Cast) -> str:
+        words = node.type.split(" ")
+        kind = node.type if all(map(self._plain_word, words)) else self.name(node.type)
+        return f"cast({self.print(node.argument)} as {kind})"
+
+    @staticmethod
+    def _plain_word(word: str) -> bool:
+        return re.fullmatch(r"\w+", word) is not None
+
+    def _array_items(self, node: tree.ArrayItems) -> str:
+        return f"array[{self.listed(node.items)}]"
+
+    def _row(self, node: tree.Row) -> str:
+        return f"row({self.listed(node.items)})"
+
+    def _subscript(self, node: tree.Subscript) -> str:
+        return f"({self.print(node.base)})[{self.listed(node.indexes)}]"
+
+    def _field(self, node: tree.Field) -> str:
+        return f"({self.print(node.base)}).{'*' if node.name == '*' else self.name(node.name)}"
+
+    def _path(self, node: tree.Path) -> str:
+        opening, closing = self._quotes
+        steps = re.sub(r"(?:^|(?<=\.))([^.\[\]]+)", rf"{opening}\1{closing}", node.path)
+        return f"{self._tight(node.base)}:{steps}"
+
+    def _lambda(self, node: tree.Lambda) -> str:
+        names = ", ".join(map(self.name, node.parameters))
+        return f"({names}) -> {self._tight(node.body)}"
+
+    def _comprehension(self, node: tree.Comprehension) -> str:
+        names = ", ".join(map(self.name, node.names))
+        condition = "" if node.condition is None else f" if {self.print(node.condition)}"
+        return f"[{self.print(node.item)} for {names} in {self._tight(node.source)}{condition}]"
+
+    def _struct(self, node: tree.Struct) -> str:
+        items = iter(node.items)
+        if self._dialect.name in ("bigquery", "spark"):
+            parts = []
+            for name, item in zip(node.names, items, strict=False):
+                parts.append(self.print(item) + ("" if name is None else f" as {self.name(name)}"))
+            return f"struct({', '.join(parts)})"
+        parts = []
+        for name in node.names:
+            key = self._tight(next(items)) if name is None else f"'{name}'"
+            parts.append(f"{key}: {self.print(next(items))}")
+        return "{" + ", ".join(parts) + "}"
+
+    def _call(self, node: tree.Call) -> str:
+        name, inside = self.names(node.parts), ""
+        if len(node.parts) == 1 and " " in node.parts[0]:
+            name, _, word = node.parts[0].partition(" ")
+            inside = f"{word} from " if name == "trim" else ""
+            name = "collation for" if word == "for" else name
+        elif node.parts[-1].lower() in ("xmlelement", "xmlpi") and node.arguments:
+            inside = "name x, "
+        if node.distinct:
+            inside += "distinct "
+        inside += "*" if node.star else self.listed(node.arguments)
+        if node.having is not None:
+            inside += f" having max {self.print(node.having)}"
+        if node.order and not node.within_group:
+            inside += f" order by {self.listed(node.order)}"
+        text = f"{name}({inside})"
+        if node.order and node.within_group:
+            text += f" within group (order by {self.listed(node.order)})"
+        if node.filter is not None:
+            text += f" filter (where {self.print(node.filter)})"
+        if node.window is not None:
+            text += f" over {self.print(node.window)}"
+        return text
+
+    def _sort(self, node: tree.Sort) -> str:
+        return "all" if isinstance(node.key, tree.Star) else self.print(node.key)
+
+    def _window(self, node: tree.Window) -> str:
+        parts = [] if node.base is None else [self.name(node.base)]
+        if node.partition:
+            parts.append(f"partition by {self.listed(node.partition)}")
+        if node.order:
+            parts.append(f"order by {self.listed(node.order)}")
+        if len(node.frame) == 1:
+            parts.append(f"rows {self._tight(node.frame[0])} preceding")
+        elif node.frame:
+            low, high = node.frame
+            parts.append(f"rows between {self._tight(low)} preceding and {self._tight(high)} following")
+        return f"({' '.join(parts)})"
+
+    def _item(self, node: tree.Item) -> str:
+        text = self.print(node.expression)
+        if node.aliases is not None:
+            return f"{text} as ({', '.join(map(self.name, node.aliases))})"
+        return text if node.alias is None else f"{text} as {self.name(node.alias)}"
+
+    # --- queries -------------------------------------------------------------------------------------
+
+    def _query(self, node: tree.Query) -> str:
+        parts = [] if node.ctes is None else [self.print(node.ctes)]
+        parts.append(self._body(node.body))
+        if node.order:
+            parts.append(f"order by {self.listed(node.order)}")
+        for n, limit in enumerate(node.limit):
+            parts.append(f"{'offset' if n else 'limit'} {self.print(limit)}")
+        return " ".join(parts)
+
+    def _body(self, node: tree.Body) -> str:
+        return f"({self.print(node)})" if isinstance(node, tree.Query) else self.print(node)
+
+    def _with(self, node: tree.With) -> str:
+        return f"with {'recursive ' if node.recursive else ''}{self.listed(node.ctes)}"
+
+    def _cte(self, node: tree.Cte) -> str:
+        added = ""
+        if len(node.added) != 2 and node.added:
+            added = f" search depth first by x set {self.name(node.added[0])}"
+        if len(node.added) > 1:
+            mark, way = node.added[-2:]
+            added += f" cycle x set {self.name(mark)} using {self.name(way)}"
+        return f"{self.name(node.name)}{self._columns(node.columns)} as ({self.print(node.statement)}){added}"
+
+    def _set_operation(self, node: tree.SetOperation) -> str:
+        # Long chains lean to the left: walk down that side in a loop.
+        parts: list[str] = []
+        left: tree.Body = node
+        while isinstance(left, tree.SetOperation):
+            words = f"{left.operator}{' all' if left.all else ''}{' by name' if left.by_name else ''}"
+            parts += [self._body(left.right), words]
+            left = left.left
+        return " ".join([self._body(left), *reversed(parts)])
+
+    def _values(self, node: tree.Values) -> str:
+        return "values " + ", ".join(f"({self.listed(row)})" for row in node.rows)
+
+    def _select(self, node: tree.Select) -> str:
+        parts = ["select"]
+        if node.distinct is not None:
+            parts.append(f"distinct on ({self.listed(node.distinct)})" if node.distinct else "distinct")
+        if node.top is not None:
+            parts.append(f"top ({self.print(node.top)})")
+        if node.packed:
+            parts.append("as struct")
+        if node.items:
+            parts.append(self.listed(node.items))
+        if node.into is not None:
+            parts.append(self._into(node))
+        if node.source:
+            parts.append(f"from {self.listed(node.source)}")
+        if node.where is not None:
+            parts.append(f"where {self.print(node.where)}")
+        parts += [f"connect by {self.print(condition)}" for condition in node.connect or ()]
+        if node.group_all:
+            parts.append("group by all")
+        elif node.group:
+            parts.append(f"group by {self.listed(node.group)}")
+        if node.having is not None:
+            parts.append(f"having {self.print(node.having)}")
+        if node.windows:
+            windows = (f"{self.name(name)} as {self.print(window)}" for name, window in node.windows.items())
+            parts.append(f"window {', '.join(windows)}")
+        if node.qualify is not None:
+            parts.append(f"qualify {self.print(node.qualify)}")
+        return " ".join(parts)
+
+    def _into(self, node: tree.Select) -> str:
+        assert node.into is not None
+        if node.into_variables is not None:
+            return "into " + ", ".join(v if v[:1] in ":@$" else self.name(v) for v in node.into_variables)
+        if node.into.file:
+            return f"into outfile {self.print(node.into)}"
+        return f"into {'temporary ' if node.into_temporary else ''}{self.print(node.into)}"
+
+    # --- from ----------------------------------------------------------------------------------------
+
+    def _table_name(self, node: tree.TableName) -> str:
+        if node.file:
+            path = str(node.parts[0])
+            quote = '"' if "'" in path else "'"
+            return path if path.startswith("@") and self._dialect.stages else f"{quote}{path}{quote}"
+        last, at, link = node.parts[-1].partition("@")
+        if at and last:
+            return f"{self.names([*node.parts[:-1], last])}@{self.name(link)}"
+        return self.names(node.parts)
+
+    def alias(self, node: tree.FromItem) -> str:
+        """Return the alias of something in FROM with its columns."""
+        if node.alias is None:
+            return ""
+        return f" as {self.name(node.alias)}{self._columns(node.columns)}"
+
+    def _table_source(self, node: tree.TableSource) -> str:
+        text = self.print(node.table)
+        if node.at is not None:
+            first = self._tight(node.at[0])
+            if len(node.at) > 1:
+                text += f" for system_time from {first} to {self._tight(node.at[1])}"
+            else:
+                text += f" for system_time as of {first}"
+        text += self.alias(node)
+        if node.sample is not None:
+            text += f" tablesample bernoulli ({', '.join(map(self._tight, node.sample))})"
+        return text
+
+    def _derived(self, node: tree.Derived) -> str:
+        return f"{'lateral ' if node.lateral else ''}({self.print(node.query)}){self.alias(node)}"
+
+    def _function_source(self, node: tree.FunctionSource) -> str:
+        ordinality = ""
+        if node.ordinality:
+            ordinality = " with ordinality"
+            if node.ordinality_name != "ordinality":
+                ordinality = f" with offset as {self.name(node.ordinality_name)}"
+        if len(node.calls) > 1:
+            parts = [
+                self.print(call) + (f" as {self._defined(defined)}" if defined else "")
+                for call, defined in zip(node.calls, node.defined, strict=True)
+            ]
+            return f"rows from ({', '.join(parts)}){ordinality}{self.alias(node)}"
+        call = node.calls[0]
+        text = self.print(call)
+        if isinstance(call, tree.Column) and not ordinality.startswith(" with offset"):
+            text = f"table({text})"
+        elif not isinstance(call, tree.Call | tree.Cast | tree.Column):
+            text = f"table({text})"
+        if node.defined[0] is not None:
+            name = "" if node.alias is None else f" {self.name(node.alias)}"
+            return f"{text}{ordinality} as{name} {self._defined(node.defined[0])}"
+        if ordinality.startswith(" with offset"):
+            return f"{text}{self.alias(node)}{ordinality}"
+        return f"{text}{ordinality}{self.alias(node)}"
+
+    def _defined(self, names: list[str]) -> str:
+        return f"({', '.join(self.name(name) + ' text' for name in names)})"
+
+    def _join(self, node: tree.Join) -> str:
+        if node.kind == "group":
+            return f"({self.print(node.left)}){self.alias(node)}"
+        right = self.print(node.right)
+        if isinstance(node.right, tree.Join) and node.right.kind != "group":
+            right = f"({right})"
+        words = _JOINS.get(node.kind, f"{node.kind} join")
+        if node.natural:
+            words = f"natural {words}"
+        text = f"{self.print(node.left)} {words} {right}"
+        if node.condition is not None:
+            text += f" on {self.print(node.condition)}"
+        elif node.using is not None:
+            text += f" using ({', '.join(self.name(name) for name, _, _ in node.using)})"
+            if node.using_alias:
+                text += f" as {self.name(node.using_alias)}"
+        return text
+
+    def _shredded(self, node: tree.Shredded) -> str:
+        fields = []
+        for name, path in node.fields:
+            kind = " for ordinality" if path is None else f" text path '{path}'"
+            fields.append(self.name(name) + kind)
+        columns = ", ".join(fields)
+        if node.name == "xmltable":
+            passing = "" if len(node.arguments) < 2 else f" passing {self._tight(node.arguments[0])}"
+            text = f"xmltable({self.print(node.arguments[-1])}{passing} columns {columns})"
+        elif node.name == "openjson":
+            fields = [f"{self.name(name)} text '{path}'" for name, path in node.fields]
+            text = f"openjson({self.listed(node.arguments)}) with ({', '.join(fields)})"
+        else:
+            text = f"json_table({self.listed(node.arguments)} columns ({columns}))"
+        return text + self.alias(node)
+
+    def _pivot(self, node: tree.Pivot) -> str:
+        keys = self.print(node.keys[0]) if len(node.keys) == 1 else f"({self.listed(node.keys)})"
+        values = "any" if node.values is None else self.listed(node.values)
+        group = "" if node.group is None else f" group by {self.listed(node.group)}"
+        inside = f"{self.listed(node.aggregates)} for {keys} in ({values}){group}"
+        return f"{self.print(node.source)} pivot ({inside}){self.alias(node)}"
+
+    def _unpivot(self, node: tree.Unpivot) -> str:
+        values = self.name(node.values[0])
+        if len(node.values) > 1:
+            values = f"({', '.join(map(self.name, node.values))})"
+        groups = ", ".join(
+            self.print(group[0]) if len(group) == 1 else f"({self.listed(group)})" for group in node.groups
+        )
+        inside = f"{values} for {self.name(node.key)} in ({groups})"
+        return f"{self.print(node.source)} unpivot ({inside}){self.alias(node)}"
+
+    def _match_recognize(self, node: tree.MatchRecognize) -> str:
+        parts = []
+        if node.partition:
+            parts.append(f"partition by {self.listed(node.partition)}")
+        if node.order:
+            parts.append(f"order by {self.listed(node.order)}")
+        if node.measures:
+            parts.append(f"measures {self.listed(node.measures)}")
+        parts.append("all rows per match" if node.all_rows else "one row per match")
+        defined = node.symbols[len(node.symbols) - len(node.defines) :]
+        parts.append(f"pattern ({' '.join(map(str, node.symbols[: len(node.symbols) - len(defined)]))})")
+        pairs = (f"{self.name(s)} as {self.print(d)}" for s, d in zip(defined, node.defines, strict=True))
+        parts.append(f"define {', '.join(pairs)}" if defined else "")
+        return f"{self.print(node.source)} match_recognize ({' '.join(parts)}){self.alias(node)}"
+
+    _PRINTERS: ClassVar[dict[type[tree.Node], Callable[..., str]]] = {
+        tree.Literal: _as_written,
+        tree.Parameter: _as_written,
+        tree.Column: _column,
+        tree.Star: _star,
+        tree.Unary: _unary,
+        tree.Binary: _binary,
+        tree.Between: _between,
+        tree.InList: _in_list,
+        tree.InQuery: _in_query,
+        tree.ScalarQuery: _scalar_query,
+        tree.ArrayQuery: _array_query,
+        tree.Exists: _exists,
+        tree.Case: _case,
+        tree.Cast: _cast,
+        tree.ArrayItems: _array_items,
+        tree.Row: _row,
+        tree.Subscript: _subscript,
+        tree.Field: _field,
+        tree.Path: _path,
+        tree.Lambda: _lambda,
+        tree.Comprehension: _comprehension,
+        tree.Struct: _struct,
+        tree.Call: _call,
+        tree.Sort: _sort,
+        tree.Window: _window,
+        tree.Item: _item,
+        tree.Query: _query,
+        tree.With: _with,
+        tree.Cte: _cte,
+        tree.SetOperation: _set_operation,
+        tree.Values: _values,
+        tree.Select: _select,
+        tree.TableName: _table_name,
+        tree.TableSource: _table_source,
+        tree.Derived: _derived,
+        tree.FunctionSource: _function_source,
+        tree.Join: _join,
+        tree.Shredded: _shredded,
+        tree.Pivot: _pivot,
+        tree.Unpivot: _unpivot,
+        tree.MatchRecognize: _match_recognize,
+    }
+
+
+# Words that begin special syntax where an expression may stand; as names they are quoted.
+_SPECIAL = frozenset(
+    """
+    array row struct map interval case cast try_cast safe_cast exists not null true false collation next prior binary
+    connect_by_root approximate final running timestamp time double character bit varchar numeric table values
+    current_date current_time current_timestamp localtime localtimestamp current_role current_user session_user user
+    current_catalog current_schema system_user date set default
+    """.split()
+)
