@@ -64,7 +64,7 @@ class Printer:
     def _source(self, node: tree.Node) -> str:
         text = " ".join(self._text[node.start : node.end].split("\n"))
         # Inside a query that is given as a string the quotes are doubled.
-        return text[1:-1] if len(text) > 4 and text[:2] == text[-2:] == "''" else text
+        return text[:-1] if text.endswith("''") and text.count("'") % 2 else text
 
     def _tight(self, node: tree.Expression) -> str:
         """An operand, in parentheses unless nothing could be read otherwise."""

@@ -1,0 +1,134 @@
+"""What makes two statements the same query with other constants, and a statement without its constants.
+
+Both work on tokens alone, so they cost no more than lexing and read what the grammar does not.
+"""
+
+import re
+from collections.abc import Iterator
+from hashlib import blake2b
+
+from jalan.sql.dialect import Dialect
+from jalan.sql.lexer import END, INVALID, LOCATION, NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Tokens
+from jalan.sql.statements import tokenize
+
+_SIGNS = frozenset({"+", "-"})
+_BEFORE_SIGN = frozenset({"(", ",", "=", "<", ">", "<=", ">=", "<>", "!=", "[", "between", "and", "limit", "offset",
+                          "then", "else", "when", "select", "in", "return", "values"})  # fmt: skip
+# A list of constants of any length is one: (?, ?, ?) becomes (?), (?), (?) becomes (?).
+_ITEMS = re.compile(r"\? (?:, \? )+")
+_ROWS = re.compile(r"\( \? \) (?:, \( \? \) )+")
+_CONSTANTS = frozenset({"true", "false", "null"})
+
+
+def fingerprint(text: str, dialect: Dialect) -> str:
+    """Return 32 hexadecimal digits that are the same for the same query with other constants, spacing, comments,
+    or case of names without quotes; lists of constants count the same whatever their length.
+
+    Source of the hash: BLAKE2b, 16 bytes.
+    """
+    return fingerprint_of(tokenize(text, dialect))
+
+
+def fingerprint_of(tokens: Tokens) -> str:
+    """Return the fingerprint of tokens."""
+    parts = list(_shapes(tokens))
+    while parts and parts[-1] == ";":
+        parts.pop()
+    shape = " ".join(parts) + " "
+    shape = _ROWS.sub("( ? ) ", _ITEMS.sub("? ", shape))
+    return blake2b(shape.encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
+
+
+def _shapes(tokens: Tokens) -> Iterator[str]:
+    keys, kinds = tokens.keys, tokens.kinds
+    depth_of_list: list[bool] = []
+    before = ""
+    for i, kind in enumerate(kinds):
+        key = keys[i]
+        if kind == END:
+            return
+        if kind == WORD:
+            shape = "?" if key in _CONSTANTS and _in_list(before, keys[i + 1], depth_of_list) else key
+        elif kind in (STRING, NUMBER, PARAMETER):
+            if before == "?" and kind == STRING:
+                continue  # strings side by side are one
+            shape = "?"
+        elif kind in (QUOTED, INVALID, LOCATION):
+            shape = tokens.written(i)
+        else:
+            if key in _SIGNS and kinds[i + 1] == NUMBER and before in _BEFORE_SIGN:
+                continue
+            if key == "(":
+                depth_of_list.append(before in ("in", "values", ","))
+            elif key == ")" and depth_of_list:
+                depth_of_list.pop()
+            shape = key
+        yield shape
+        before = shape
+
+
+def _in_list(before: str, after: str, lists: list[bool]) -> bool:
+    return bool(lists) and lists[-1] and before in ("(", ",") and after in (")", ",")
+
+
+def redact(text: str, dialect: Dialect) -> str:
+    """Return the text without comments and with every constant replaced: strings by ``'?'``, numbers by ``0``.
+
+    What is left is the query as it was written, readable and parsable. Names keep: in quotes they are names, not
+    constants. The ordinals of GROUP BY and ORDER BY keep too: they name columns. A text that is never closed is
+    cut off there, since what follows may be anything.
+    """
+    tokens = tokenize(text, dialect)
+    found: list[str] = []
+    end = 0
+    keys, kinds = tokens.keys, tokens.kinds
+    for i, kind in enumerate(kinds):
+        start = tokens.starts[i]
+        gap = text[end:start]
+        # Between tokens there is space and comments; the space is kept as far as it keeps lines apart.
+        if gap:
+            found.append("\n" if "\n" in gap else " " if (not gap.strip() or found) else "")
+        if kind == END:
+            break
+        written = tokens.written(i)
+        end = tokens.ends[i]
+        if kind == STRING and keys[i - 2 : i] == ("unload", "(") and written[0] == "'":
+            inner = redact(written[1:-1].replace("''", "'"), dialect)  # a query that is given as a string
+            written = "'" + inner.replace("'", "''") + "'"
+        elif kind == STRING:
+            written = _string(written)
+        elif kind == NUMBER:
+            written = written if _is_ordinal(tokens, i) else "0"
+        elif kind == INVALID and keys[i] in "'\"":
+            found.append("…")
+            break
+        elif kind == LOCATION:
+            written = written[:1] + "…" if "'" in written else written
+        found.append(written)
+    return "".join(found).strip()
+
+
+def _string(written: str) -> str:
+    if written[0] == "$" and written[-1] == "$":
+        return "'?'"
+    opening = min(at for at in (written.find("'"), written.find('"')) if at >= 0)
+    prefix = written[:opening] if written[:opening].lower() in ("n", "e", "x", "b", "r") else ""
+    if prefix.lower() in ("x", "b"):
+        return f"{prefix}'0'"
+    quote = written[opening]
+    return f"{quote}?{quote}"
+
+
+def _is_ordinal(tokens: Tokens, i: int) -> bool:
+    """Whether a number stands alone between the commas of GROUP BY or ORDER BY."""
+    keys, kinds = tokens.keys, tokens.kinds
+    if not tokens.written(i).isdigit() or len(tokens.written(i)) > 3:
+        return False
+    if kinds[i + 1] == OPERATOR and keys[i + 1] not in (",", ")", ";"):
+        return False
+    at = i - 1
+    while at > 0 and (keys[at] in (",", "asc", "desc", "nulls", "first", "last") or kinds[at] in (NUMBER, WORD)):
+        if keys[at] == "by":
+            return keys[at - 1] in ("group", "order")
+        at -= 1
+    return False
