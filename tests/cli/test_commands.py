@@ -27,6 +27,7 @@ def test_extract_prints_json() -> None:
     (source,) = statement["outputs"][0]["values"]
     assert source == {
         "table": "tickets", "column": "fare", "how": "aggregation", "span": [11, 15], "spans": [[11, 15]],
+        "path": "", "possible": False,
     }  # fmt: skip
     assert statement["row_conditions"][0]["column"] == "paid"
 
@@ -47,6 +48,32 @@ def test_extract_exits_with_1_on_errors_and_says_where() -> None:
     assert len(json.loads(done.stdout)["statements"]) == 1
 
 
+def test_extract_fills_in_templates_and_says_how_outputs_are_made(tmp_path: Path) -> None:
+    values = tmp_path / "values.yaml"
+    values.write_text('variables: {env: prod}\ncalls: {dataset: "core.{0}"}\n')
+    sql = "select sum(fare) as gross from {{ dataset('tickets') }} where env = '{{ env }}'"
+    done = _run("extract", "-", "--vars", str(values), "--detail", "--dialect", "auto", text=sql)
+    assert done.exit_code == 0, done.stderr
+    found = json.loads(done.stdout)
+    assert found["dialect"] == "postgresql"
+    (output,) = found["statements"][0]["outputs"]
+    assert output["values"][0]["table"] == "core.tickets"
+    assert output["detail"]["expression"] == "sum(fare)"
+    assert [step["kind"] for step in output["detail"]["chain"]] == ["same", "aggregated"]
+    shown = _run("extract", "-", "--vars", str(values), "--detail", "--format", "table", text=sql)
+    assert "same fare → aggregated gross" in shown.stdout
+
+
+def test_a_bad_file_of_values_says_where(tmp_path: Path) -> None:
+    values = tmp_path / "values.yaml"
+    values.write_text("variabels: {}\n")
+    done = _run("extract", "-", "--vars", str(values), text="select 1")
+    assert done.exit_code == 2
+    assert "values.yaml:1" in done.stderr
+    assert "did you mean “variables”" in done.stderr or "variables" in done.stderr
+    assert _run("extract", "-", "--vars", str(tmp_path / "none.yaml"), text="select 1").exit_code == 2
+
+
 def test_what_is_only_guessed_is_no_error() -> None:
     done = _run("extract", "-", text="select * from unheard_of")
     assert done.exit_code == 0
@@ -57,7 +84,7 @@ def test_what_is_only_guessed_is_no_error() -> None:
     ("arguments", "message"),
     [
         (["extract", "missing.sql"], "cannot read missing.sql"),
-        (["extract", "-", "--dialect", "fog"], "unknown dialect 'fog'; known: postgresql"),
+        (["extract", "-", "--dialect", "fog"], "unknown dialect 'fog'; known: auto, ansi"),
         (["extract"], "Missing argument"),
         (["scan", "x", "--alias", "y"], "expected HOST:PORT=HOST:PORT"),
     ],

@@ -7,9 +7,10 @@ A file ``tests/corpus/<dialect>.sql`` is a row of cases with an empty line betwe
     =: kinds of the statements
     => target.output: sources
 
-One ``=>`` line an output, ``(rows)`` for what decides about rows. A source is ``table.column``, with ``~`` before it
-where the value is computed and ``+`` where it is aggregated, ``/filter`` behind it where it is a condition,
-``{path}`` for a part of it, and ``?`` before it where it is only possible. ``=!`` lists diagnostics that must come.
+One ``=>`` line an output, ``(rows)`` for what decides about rows. A source is ``table.column``, with ``~``
+before it where the value is computed and ``+`` where it is aggregated, ``/filter`` behind it where it is a
+condition, ``{path}`` for a part of it, and ``?`` before it where it is only possible. ``=!`` lists diagnostics
+that must come.
 """
 
 from dataclasses import dataclass

@@ -15,6 +15,8 @@ from jalan.formats.openlineage import job_events
 from jalan.lineage.extraction import Extraction
 from jalan.lineage.script import extract
 from jalan.lineage.tables import KnownTables
+from jalan.sources.errors import SourceError
+from jalan.sources.templates import TemplateValues, read_template_values
 from jalan.sql.dialects import UnknownDialect
 
 WRONG_USE = 2
@@ -30,11 +32,22 @@ class ExtractFormat(str, Enum):
 
 def extract_command(
     files: Annotated[list[str], typer.Argument(metavar="FILE…", help="SQL files, or - for standard input.")],
-    dialect: Annotated[str, typer.Option(help="The SQL dialect.")] = "postgresql",
+    dialect: Annotated[
+        str, typer.Option(help="The SQL dialect; auto guesses and says what it guessed. See docs/sql-support.md.")
+    ] = "postgresql",
     tables: Annotated[
         Path | None,
         typer.Option(metavar="tables.json", help='Known tables: {"schema.table": ["column", …], …}.'),
     ] = None,
+    variables: Annotated[
+        Path | None,
+        typer.Option(
+            "--vars",
+            metavar="file.yaml",
+            help="Fill in the files as templates: variables, and calls that stand for datasets.",
+        ),
+    ] = None,
+    detail: Annotated[bool, typer.Option(help="Say of each output how it is made, step by step.")] = False,
     form: Annotated[ExtractFormat, typer.Option("--format", help="How the result is printed.")] = (
         ExtractFormat.json
     ),
@@ -44,13 +57,25 @@ def extract_command(
     Exit code 0: read in full; 1: with diagnostics of level error; 2: wrong use.
 
     Example: `echo "select port from sailings" | jalan extract - --format table`
+
+    Example: `jalan extract models/*.sql --dialect auto --vars values.yaml --detail`, where values.yaml is like
+    `{variables: {env: prod}, calls: {dataset: "core.{0}"}}`
     """
     known = _read_tables(tables)
+    values = _read_variables(variables)
     found = []
     for name in files:
         text = _read(name)
         try:
-            found.append((name, text, extract(text, dialect=dialect, tables=known)))
+            extraction = extract(
+                text,
+                dialect=dialect,
+                tables=known,
+                variables=None if values is None else values.variables,
+                calls=None if values is None else values.calls,
+                detail=detail,
+            )
+            found.append((name, text, extraction))
         except UnknownDialect as error:
             raise _wrong(str(error)) from error
     _print(found, form)
@@ -99,6 +124,15 @@ def _read_tables(path: Path | None) -> KnownTables | None:
     return KnownTables(found)
 
 
+def _read_variables(path: Path | None) -> TemplateValues | None:
+    if path is None:
+        return None
+    try:
+        return read_template_values(path)
+    except SourceError as error:
+        raise _wrong(str(error)) from error
+
+
 def _print(found: list[tuple[str, str, Extraction]], form: ExtractFormat) -> None:
     if form is ExtractFormat.table:
         _print_table(found)
@@ -121,6 +155,7 @@ def _plain(extraction: Extraction) -> dict[str, Any]:
 
 
 def _print_table(found: list[tuple[str, str, Extraction]]) -> None:
+    _print_details(found)
     table = Table("file", "line", "target", "output", "kind", "source", "how", box=None)
     for name, text, extraction in found:
         for link in extraction.links:
@@ -129,4 +164,23 @@ def _print_table(found: list[tuple[str, str, Extraction]]) -> None:
                 name, str(line), link.target or "(result)", link.output or "(rows)", link.kind,
                 f"{link.table}.{link.column}", link.how,
             )  # fmt: skip
+    Console(width=None if sys.stdout.isatty() else 200).print(table)
+
+
+def _print_details(found: list[tuple[str, str, Extraction]]) -> None:
+    """Print, of the outputs that have details, how each is made."""
+    outputs = [
+        (name, statement.target or "(result)", output)
+        for name, _, extraction in found
+        for statement in extraction.statements
+        for output in statement.outputs
+        if output.detail is not None
+    ]
+    if not outputs:
+        return
+    table = Table("file", "target", "output", "kind", "way", box=None)
+    for name, target, output in outputs:
+        assert output.detail is not None
+        way = " → ".join(f"{step.kind} {step.name}" for step in output.detail.chain)
+        table.add_row(name, target, output.name, output.detail.kind, way)
     Console(width=None if sys.stdout.isatty() else 200).print(table)

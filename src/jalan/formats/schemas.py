@@ -8,6 +8,6 @@ from typing import Any
 
 @cache
 def schema(name: str) -> dict[str, Any]:
-    """Return a schema by name: ``report`` or ``folder``."""
+    """Return a schema by name: ``report``, ``folder`` or ``values``."""
     found: dict[str, Any] = json.loads((files("jalan.formats") / f"{name}.schema.json").read_text("utf-8"))
     return found

@@ -37,8 +37,8 @@ class Written:
 
 
 class ChangeResolver(RoutineResolver):
-    """Resolves statements. ``trigger_table``: the one whose trigger this runs in. ``returned``: the variables that a
-    bare RETURN puts out.
+    """Resolves statements. ``trigger_table``: the one whose trigger this runs in. ``returned``: the variables
+    that a bare RETURN puts out.
 
     ``inner`` gathers the data-modifying statements of WITH clauses, and the further targets of statements that have
     several."""
@@ -92,7 +92,7 @@ class ChangeResolver(RoutineResolver):
         given: list[str] | None = getattr(statement, "into_columns", None)
         names = given or table.columns or [made.name for made in found.columns]
         second.columns = [
-            Made(column_of(table, name), made.values, made.conditions, made.span)
+            self.under_name(column_of(table, name), made)
             for name, made in zip(names, found.columns, strict=False)
         ]
         self.inner.append(second)
@@ -143,7 +143,7 @@ class ChangeResolver(RoutineResolver):
         table = self.tables.make(node.target.parts, known, temporary)
         written = Written(kind, node, table, found.rows)
         written.columns = [
-            Made(name, made.values, made.conditions, made.span)
+            self.under_name(name, made)
             for name, made in zip(names, found.columns, strict=False)
         ]
         return written
@@ -166,12 +166,12 @@ class ChangeResolver(RoutineResolver):
         columns = found.columns
         if node.by_name:
             for made in columns:
-                written.columns.append(Made(column_of(table, made.name), made.values, made.conditions, made.span))
+                written.columns.append(self.under_name(column_of(table, made.name), made))
             return written
         for name, made in zip(self._insert_names(node, table, found), columns, strict=False):
             if made.name == "*" and name != "*" and not node.columns:
                 name = "*"
-            written.columns.append(Made(name, made.values, made.conditions, made.span))
+            written.columns.append(self.under_name(name, made))
         return written
 
     def _insert_names(self, node: tree.Insert, table: Table, found: Relation) -> list[str]:
@@ -246,7 +246,7 @@ class ChangeResolver(RoutineResolver):
         else:
             given = names or [made.name for made in columns]
             written.columns = [
-                Made(name, made.values, made.conditions, made.span)
+                self.under_name(name, made)
                 for name, made in zip(given, columns, strict=False)
             ]
         if node.assignments:

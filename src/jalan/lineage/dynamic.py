@@ -2,15 +2,13 @@
 places in the script."""
 
 import re
-from bisect import bisect_right
 from collections.abc import Callable
-from itertools import accumulate
 
 from jalan.lineage.scope import Made, Text
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect
 from jalan.sql.lexer import Tokens
-from jalan.sql.statements import tokenize
+from jalan.sql.pieces import Piece, tokens_of
 
 _PLACEHOLDER = re.compile(r"%(?:\d+\$)?[IsL]|%%")
 _PASSED = frozenset({"quote_ident", "quotename", "concat", "trim", "btrim", "upper", "lower", "rtrim", "ltrim"})
@@ -80,19 +78,6 @@ def _formatted(parts: list[Text]) -> Text:
     return found
 
 
-def tokens_of(pieces: Text, text: str, dialect: Dialect) -> Tokens:
-    """Return the tokens of text in pieces; their offsets are those of the pieces in the whole text."""
-    joined = "".join(piece for piece, _ in pieces)
-    found = tokenize(joined, dialect)
-    firsts = list(accumulate((len(piece) for piece, _ in pieces), initial=0))
-
-    def place(offset: int) -> int:
-        n = min(bisect_right(firsts, offset) - 1, len(pieces) - 1)
-        return pieces[n][1] + offset - firsts[n]
-
-    if not pieces:
-        return found
-    spellings = [found.written(i) for i in range(len(found.kinds))]
-    starts = [place(start) for start in found.starts]
-    ends = [max(place(end - 1) + 1, start) if end else start for start, end in zip(starts, found.ends, strict=True)]
-    return Tokens(text, found.kinds, found.keys, starts, ends, spellings)
+def tokens_of_text(pieces: Text, text: str, dialect: Dialect) -> Tokens:
+    """Return the tokens of constant text; their offsets are those of the pieces in the whole text."""
+    return tokens_of([Piece(piece, at, at + len(piece)) for piece, at in pieces], text, dialect)

@@ -43,12 +43,38 @@ class Source:
 
 @dataclass(slots=True)
 class Output:
-    """One column that a statement puts out. span: its expression."""
+    """One column that a statement puts out. span: its expression. detail: only if it was asked for."""
 
     name: str
     values: list[Source]
     conditions: list[Source]
     span: Span
+    detail: "Detail | None" = None
+
+
+@dataclass(slots=True)
+class Step:
+    """One step on the way of a value: the column ``table.name`` (table is empty for the output of a query without
+    name), made by ``expression`` in the manner of ``kind``: same, renamed, computed, aggregated or constant."""
+
+    kind: str
+    table: str
+    name: str
+    expression: str
+    span: Span
+
+
+@dataclass(slots=True)
+class Detail:
+    """How an output is made, for a person.
+
+    expression: in the normal form. kind: as in Step, for the whole way. chain: from the first column to this one,
+    along the longest way through the intermediates.
+    """
+
+    expression: str
+    kind: str
+    chain: list[Step]
 
 
 @dataclass(slots=True)
@@ -111,9 +137,11 @@ class Extraction:
 
     statements: in order. diagnostics: those of the statements and of what could not be read, in order.
     links: seen through intermediates. intermediates: the tables that do not outlive the script.
+    dialect: the one it was read in.
     """
 
     statements: list[Statement]
     diagnostics: list[Diagnostic]
     links: list[Link]
     intermediates: list[str]
+    dialect: str = "postgresql"

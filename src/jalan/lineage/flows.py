@@ -63,6 +63,8 @@ class FlowCollector(NameLookup):
         if type(only) is Entry:
             column = only.columns.get(parts[-1])
             if column is not None and not only.hidden:
+                if self.tracer is not None:
+                    self.tracer.touch(only, column)
                 self._add(only, column, span, values, conditions, how, True)
                 return
         found = self.resolve(parts, scope, span)
@@ -366,6 +368,8 @@ class FlowCollector(NameLookup):
             self.add(reference, span, made.values, made.conditions, IDENTITY)
             if isinstance(reference.column, Made):
                 made.fields = reference.column.fields
+            if self.tracer is not None:
+                self.tracer.pass_on(made, reference.entry, reference.column)
         return made
 
     def renamed(self, references: list[Reference], name: str, span: Span) -> Made:

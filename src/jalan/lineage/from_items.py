@@ -9,11 +9,19 @@ from jalan.sql import tree
 from jalan.sql.dialect import Dialect, Folding
 
 Ctes = dict[str, Relation]
-_UNNESTING = frozenset({"unnest", "explode", "explode_outer", "posexplode", "posexplode_outer", "flatten",
-                        "jsonb_array_elements", "json_array_elements", "jsonb_array_elements_text", "inline",
-                        "json_array_elements_text", "json_each", "json_tree", "jsonb_each"})  # fmt: skip
-_ONE_COLUMN = frozenset({"unnest", "explode", "generate_series", "generate_subscripts", "regexp_split_to_table",
-                         "string_to_table", "jsonb_object_keys", "json_object_keys", "range"})  # fmt: skip
+_UNNESTING = frozenset(
+    """
+    unnest explode explode_outer posexplode posexplode_outer flatten jsonb_array_elements
+    json_array_elements jsonb_array_elements_text inline json_array_elements_text json_each json_tree
+    jsonb_each
+    """.split()
+)
+_ONE_COLUMN = frozenset(
+    """
+    unnest explode generate_series generate_subscripts regexp_split_to_table string_to_table
+    jsonb_object_keys json_object_keys range
+    """.split()
+)
 
 
 class FromResolver(ReshapingResolver):
@@ -319,10 +327,6 @@ class FromResolver(ReshapingResolver):
                 return [Reference(opened, name) for opened in item.open]
         self.report("unknown_column", "error", f"one side of the join has no column “{name}”", span)
         return []
-
-
-def parts_of(made: Made) -> tuple[Flow, Flow, Span]:
-    return made.values, made.conditions, made.span
 
 
 def _visible_names(visible: Visible) -> list[str]:

@@ -5,6 +5,7 @@ from collections.abc import Collection
 from jalan.lineage.extraction import IDENTITY, TRANSFORMATION, Diagnostic, Span
 from jalan.lineage.flow import carry, join_path, merge
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Scope
+from jalan.lineage.tracing import Tracer
 from jalan.sql.dialect import Dialect, Folding
 from jalan.sql.names import Name
 
@@ -20,10 +21,18 @@ class NameLookup:
         self.text = text
         self.variables: dict[str, Made] = {}
         self.outer: Scope | None = None
+        self.tracer: Tracer | None = None
         self.uses: set[tuple[str, str]] = set()
         self.diagnostics: list[Diagnostic] = []
         self.routines: Collection[str] = ()
         self._lower = dialect.folding is Folding.LOWER
+
+    def under_name(self, name: str, made: Made) -> Made:
+        """Return the same column under another name."""
+        found = Made(name, made.values, made.conditions, made.span, (), made.fields)
+        if self.tracer is not None:
+            self.tracer.copy(found, made)
+        return found
 
     def spelled(self, name: str) -> str:
         """Return a name of our own in the dialect's way of comparing names."""
@@ -173,6 +182,8 @@ class NameLookup:
         named: bool = True,
     ) -> None:
         """Add a resolved column; ``named`` says that the text refers to this very column."""
+        if self.tracer is not None:
+            self.tracer.touch(found.entry, found.column)
         if found.path or found.possible:
             self._add_part(found, span, values, conditions, how, named)
         else:

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import ClassVar
 
 from jalan.lineage.changes import ChangeResolver
-from jalan.lineage.dynamic import constant, tokens_of
+from jalan.lineage.dynamic import constant, tokens_of_text
 from jalan.lineage.extraction import CONDITIONAL, IDENTITY, TRANSFORMATION
 from jalan.lineage.flow import copy_flow, merge
 from jalan.lineage.scope import Flow, Made, Relation, Scope
@@ -264,7 +264,7 @@ class Procedure:
                 "write it as constant text, or declare its links",
             )
             return
-        tokens = tokens_of(pieces, self.resolver.text, self.resolver.dialect)
+        tokens = tokens_of_text(pieces, self.resolver.text, self.resolver.dialect)
         for node in StatementParser(tokens, self.resolver.dialect).statements():
             if isinstance(node, Unread):
                 self.resolver.report(node.code, "error", node.message, node.span)

@@ -2,7 +2,7 @@
 
 from jalan.lineage.extraction import FILTER, GROUP_BY, IDENTITY, SORT
 from jalan.lineage.flow import carry, copy_flow, merge
-from jalan.lineage.from_items import FromResolver, parts_of
+from jalan.lineage.from_items import FromResolver
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Relation, Scope
 from jalan.sql import tree
 from jalan.sql.walk import has_aggregate, names_table
@@ -94,12 +94,11 @@ class RelationResolver(FromResolver):
                 found = self.relation(statement, parent)
             self.ctes[cte.name] = self._as_cte(cte, found)
 
-    @staticmethod
-    def _as_cte(cte: tree.Cte, found: Relation) -> Relation:
+    def _as_cte(self, cte: tree.Cte, found: Relation) -> Relation:
         columns = found.columns
         if cte.columns:
             columns = [
-                Made(cte.columns[i] if i < len(cte.columns) else made.name, *parts_of(made))
+                self.under_name(cte.columns[i] if i < len(cte.columns) else made.name, made)
                 for i, made in enumerate(columns)
             ]
         columns = columns + [Made(name, {}, {}, (cte.start, cte.end)) for name in cte.added]

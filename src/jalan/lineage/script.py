@@ -1,6 +1,7 @@
 """A whole script, statement by statement, in the state of the tables at each point."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Any
 
 from jalan.lineage.changes import ChangeResolver, Written
 from jalan.lineage.extraction import IDENTITY, Diagnostic, Extraction, Output, Source, Statement
@@ -10,11 +11,15 @@ from jalan.lineage.scope import Entry, Flow, Made, Relation, Scope
 from jalan.lineage.table_changes import TableChanges
 from jalan.lineage.tables import KnownTables, Table, TableState
 from jalan.lineage.through import Storage, see_through
+from jalan.lineage.tracing import Tracer
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect
 from jalan.sql.dialects import get_dialect
+from jalan.sql.guessing import guess_dialect
 from jalan.sql.lexer import Tokens
+from jalan.sql.pieces import tokens_of
 from jalan.sql.statements import StatementParser, Unread, parse
+from jalan.sql.templates import Problem, render
 
 # Statements that may move data in a way that is not followed (yet); to pass over them in silence would be a lie.
 _NOT_FOLLOWED = frozenset(
@@ -42,6 +47,9 @@ def extract(
     dialect: str = "postgresql",
     tables: Mapping[str, Sequence[str]] | KnownTables | None = None,
     search_path: Iterable[str] | None = None,
+    variables: Mapping[str, Any] | None = None,
+    calls: Mapping[str, str] | None = None,
+    detail: bool = False,
 ) -> Extraction:
     """Read the lineage out of SQL text.
 
@@ -49,6 +57,10 @@ def extract(
     ``"table"``) → its column names in order; unknown tables are allowed, their columns are inferred from use and
     a diagnostic says so. search_path: the schemas in which unqualified names are looked up, in order (default:
     the dialect's own).
+
+    dialect ``auto`` guesses; ``Extraction.dialect`` and a diagnostic say what. variables, calls: if either is
+    given, the text is a template that is filled in first (see ``sql.templates``); places still point into the
+    text as written. detail: give every output its ``Detail``.
 
     Never raises on bad SQL: what cannot be read becomes a diagnostic, and the other statements are still read.
     Raises UnknownDialect.
@@ -60,18 +72,43 @@ def extract(
     >>> [(s.column, s.how) for s in found.statements[0].row_conditions]
     [('paid', 'filter'), ('port', 'group_by')]
     """
+    diagnostics: list[Diagnostic] = []
+    pieces = None
+    if variables is not None or calls is not None:
+        rendered = render(sql, variables or {}, calls or {})
+        pieces = rendered.pieces
+        diagnostics += [_template_problem(problem) for problem in rendered.problems]
+    if dialect == "auto":
+        guess = guess_dialect(sql if pieces is None else "".join(piece.text for piece in pieces))
+        dialect = guess.dialect
+        message = f"read as {dialect}: {', '.join(guess.reasons)}"
+        hint = "name the dialect if that is wrong"
+        diagnostics.append(Diagnostic("guessed_dialect", "info", message, (0, 0), hint))
     rules = get_dialect(dialect)
     known = tables if isinstance(tables, KnownTables) else KnownTables(tables or {})
     path = rules.default_schemas if search_path is None else tuple(search_path)
-    return _ScriptReader(sql, rules, TableState(known, path, rules)).read()
+    tokens = None if pieces is None else tokens_of(pieces, sql, rules)
+    found = _ScriptReader(sql, rules, TableState(known, path, rules), tokens, detail).read()
+    if diagnostics:
+        found.diagnostics = sorted(diagnostics + found.diagnostics, key=lambda d: d.span)
+    found.dialect = dialect
+    return found
+
+
+def _template_problem(problem: Problem) -> Diagnostic:
+    if problem.code == "template_error":
+        return Diagnostic("template_error", "error", problem.message, (problem.start, problem.end))
+    hint = "give it in the file of variables"
+    return Diagnostic("undefined_variable", "warning", problem.message, (problem.start, problem.end), hint)
 
 
 class _ScriptReader:
-    def __init__(self, sql: str, dialect: Dialect, tables: TableState, tokens: Tokens | None = None) -> None:
+    def __init__(self, sql: str, dialect: Dialect, tables: TableState, tokens: Tokens | None, detail: bool) -> None:
         self._sql = sql
         self._dialect = dialect
         self._tables = tables
         self._tokens = tokens
+        self._tracer = Tracer(dialect, sql) if detail else None
         self._statements: list[Statement] = []
         self._changes = TableChanges(tables)
         self._bindings: list[dict[str, Storage]] = []
@@ -97,7 +134,8 @@ class _ScriptReader:
                 message = "nested too deeply to be resolved"
                 diagnostics.append(Diagnostic("too_deep", "error", message, span, _HINTS["too_deep"]))
         for routine in list(self._waiting.values()):
-            # A trigger's function that no trigger of this script runs: what it writes is known, not from which table.
+            # A trigger's function that no trigger of this script runs: what it writes is known, not from which
+            # table.
             self._run_routine(routine, self._add("create_function", routine), None)
         for statement in self._statements:
             diagnostics += statement.diagnostics
@@ -212,6 +250,7 @@ class _ScriptReader:
 
     def _resolver(self) -> ChangeResolver:
         resolver = ChangeResolver(self._dialect, self._tables, self._sql)
+        resolver.tracer = self._tracer
         if self._routines:
             resolver.follow(self._routines)
         return resolver
@@ -229,6 +268,8 @@ class _ScriptReader:
             if procedure is not None:
                 merge(written.rows, procedure.context)
             found = _statement_of(written)
+            if self._tracer is not None:
+                self._tracer.explain(written.columns, found)
             found.reads = list(map(str, resolver.reads))
             if written is outer:
                 found.diagnostics = resolver.diagnostics
@@ -247,7 +288,8 @@ class _ScriptReader:
     # --- procedures ----------------------------------------------------------------------------------
 
     def _procedural(self, node: tree.Statement) -> None:
-        """A block, condition, loop or assignment outside any procedure; its variables last as long as the script."""
+        """A block, condition, loop or assignment outside any procedure; its variables last as long as the
+        script."""
         if self._main is None:
             self._main = Procedure(self._resolver(), self._statement, puts_out=True)
         main = self._main

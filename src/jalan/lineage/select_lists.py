@@ -42,8 +42,13 @@ class SelectListResolver(FlowCollector):
                     unnamed = sum(made.unnamed for made in found)
                     name = output_name(expression, self.dialect, self.text, len(found), unnamed)
             made = Made(name, {}, {}, (expression.start, expression.end))
+            if self.tracer is not None:
+                self.tracer.begin()
             if kind is not tree.Literal:
                 self.collect(expression, scope, made.values, made.conditions, IDENTITY)
+            if self.tracer is not None:
+                self.tracer.end(made, expression)
+            if kind is not tree.Literal:
                 made.fields = self._fields(expression, scope)
                 made.unnamed = item.alias is None and kind is not tree.Column
             found.append(made)

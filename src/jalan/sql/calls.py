@@ -13,11 +13,11 @@ OTHER = 7
 _INTERVAL_FIELDS = frozenset({"year", "month", "day", "hour", "minute", "second"})
 _DATE_WORDS = frozenset(
     """
-    microsecond microseconds mcs us nanosecond nanoseconds ns millisecond milliseconds ms mils second seconds sec secs
-    s ss minute minutes min mins mi n hour hours hh hr hrs h day days dd d dayofyear doy dy y dayofweek dow weekday dw
-    dayofweekiso week weeks wk ww w isoweek iso_week weekiso isowk isoww month months mon mons mm m quarter quarters
-    qtr q qq year years yyyy yy yr isoyear iso_year yearofweek decade century millennium epoch epoch_second
-    epoch_millisecond timezone_hour timezone_minute tzoffset tz date time datetime
+    microsecond microseconds mcs us nanosecond nanoseconds ns millisecond milliseconds ms mils second seconds
+    sec secs s ss minute minutes min mins mi n hour hours hh hr hrs h day days dd d dayofyear doy dy y dayofweek dow
+    weekday dw dayofweekiso week weeks wk ww w isoweek iso_week weekiso isowk isoww month months mon mons mm m
+    quarter quarters qtr q qq year years yyyy yy yr isoyear iso_year yearofweek decade century millennium epoch
+    epoch_second epoch_millisecond timezone_hour timezone_minute tzoffset tz date time datetime
     """.split()
 )
 _TYPE_WORDS = frozenset(
@@ -29,9 +29,12 @@ _TYPE_WORDS = frozenset(
 )
 _SECOND_WORDS = frozenset({"precision", "varying", "unsigned", "signed", "zerofill", "raw"})
 # What may stand behind the arguments of a call, in the manuals of several dialects: it moves no column.
-_CALL_TAILS = frozenset({"separator", "ignore", "respect", "on", "null", "absent", "returning", "error", "empty",
-                         "with", "without", "format", "default", "keep", "omit", "true", "false", "unknown", "using",
-                         "type", "pretty", "strict", "indent", "encoding"})  # fmt: skip
+_CALL_TAILS = frozenset(
+    """
+    separator ignore respect on null absent returning error empty with without format default keep omit true
+    false unknown using type pretty strict indent encoding
+    """.split()
+)
 
 
 class CallParser(Cursor):

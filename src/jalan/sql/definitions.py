@@ -13,10 +13,17 @@ _CREATE_WORDS = frozenset(
     """.split()
 )
 _TEMPORARY = frozenset({"temp", "temporary", "volatile"})
-_CONSTRAINTS = frozenset({"constraint", "primary", "unique", "check", "foreign", "exclude", "key", "index", "fulltext",
-                          "spatial", "period"})  # fmt: skip
-_NO_COLUMN = frozenset({"constraint", "primary", "unique", "check", "foreign", "exclude", "generated", "index", "key",
-                        "fulltext", "partition", "partitions", "tag", "row", "search", "value", "values"})  # fmt: skip
+_CONSTRAINTS = frozenset(
+    """
+    constraint primary unique check foreign exclude key index fulltext spatial period
+    """.split()
+)
+_NO_COLUMN = frozenset(
+    """
+    constraint primary unique check foreign exclude generated index key fulltext partition partitions tag
+    row search value values
+    """.split()
+)
 
 
 class DefinitionParser(MoveParser):

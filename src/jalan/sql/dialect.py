@@ -84,7 +84,9 @@ class Dialect:
     RECURSIVE), bare_statements (no semicolon needed), trailing_commas, joins_need_condition
     (JOIN without ON is an error), positional_columns (``$1`` is a column), stages (``@stage``),
     variables (``@name`` is a variable or table variable), scripting (blocks and conditions outside procedures),
-    implicit_lateral (a query in FROM sees what stands before it), single_declarations (each DECLARE is a statement), use_names_schema (USE is followed by a schema rather than a database), columns_calls (``COLUMNS(…)`` stands for several columns).
+    implicit_lateral (a query in FROM sees what stands before it), single_declarations (each DECLARE is a
+    statement), use_names_schema (USE is followed by a schema rather than a database), columns_calls
+    (``COLUMNS(…)`` stands for several columns).
     """
 
     name: str

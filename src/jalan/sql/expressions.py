@@ -22,9 +22,11 @@ _NO_PARENTHESES = frozenset(
 _CONTINUES = frozenset({".", "(", "'", "::", "["})  # what makes more of a name than a column
 # Reserved words that are functions before "(".
 _FUNCTION_WORDS = frozenset(
-    {"left", "right", "like", "overlaps", "values", "if", "insert", "mod", "truncate", "replace", "update", "any",
-     "some", "glob", "regexp", "default", "window"}
-)  # fmt: skip
+    """
+    left right like overlaps values if insert mod truncate replace update any some glob regexp default
+    window
+    """.split()
+)
 _UNITS = frozenset(
     """
     microsecond microseconds millisecond milliseconds second seconds minute minutes hour hours day days week weeks
@@ -113,7 +115,6 @@ class ExpressionParser(CallParser):
     def _quantified(self, left: tree.Expression) -> tree.Expression:
         self.i += 1
         self.expect("(")
-        right: tree.Expression
         if self.keys[self.i] in _QUERY_STARTS or (self.keys[self.i] == "(" and self._is_query(self.i)):
             query = self.query()
             self.expect(")")

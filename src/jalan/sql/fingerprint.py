@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from hashlib import blake2b
 
 from jalan.sql.dialect import Dialect
+from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import END, INVALID, LOCATION, NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Tokens
 from jalan.sql.statements import tokenize
 
@@ -20,13 +21,17 @@ _ROWS = re.compile(r"\( \? \) (?:, \( \? \) )+")
 _CONSTANTS = frozenset({"true", "false", "null"})
 
 
-def fingerprint(text: str, dialect: Dialect) -> str:
+def fingerprint(text: str, dialect: Dialect | str = "postgresql") -> str:
     """Return 32 hexadecimal digits that are the same for the same query with other constants, spacing, comments,
     or case of names without quotes; lists of constants count the same whatever their length.
 
-    Source of the hash: BLAKE2b, 16 bytes.
+    Source of the hash: BLAKE2b, 16 bytes. Raises UnknownDialect.
     """
-    return fingerprint_of(tokenize(text, dialect))
+    return fingerprint_of(tokenize(text, _rules(dialect)))
+
+
+def _rules(dialect: Dialect | str) -> Dialect:
+    return get_dialect(dialect) if isinstance(dialect, str) else dialect
 
 
 def fingerprint_of(tokens: Tokens) -> str:
@@ -71,13 +76,14 @@ def _in_list(before: str, after: str, lists: list[bool]) -> bool:
     return bool(lists) and lists[-1] and before in ("(", ",") and after in (")", ",")
 
 
-def redact(text: str, dialect: Dialect) -> str:
+def redact(text: str, dialect: Dialect | str = "postgresql") -> str:
     """Return the text without comments and with every constant replaced: strings by ``'?'``, numbers by ``0``.
 
     What is left is the query as it was written, readable and parsable. Names keep: in quotes they are names, not
     constants. The ordinals of GROUP BY and ORDER BY keep too: they name columns. A text that is never closed is
     cut off there, since what follows may be anything.
     """
+    dialect = _rules(dialect)
     tokens = tokenize(text, dialect)
     found: list[str] = []
     end = 0

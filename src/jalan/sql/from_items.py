@@ -5,13 +5,19 @@ from jalan.sql.lexer import END, LOCATION, OPERATOR, QUOTED, STRING, WORD
 from jalan.sql.reshaping import ReshapingParser
 
 _JOIN_STARTS = frozenset(
-    {"join", "inner", "left", "right", "full", "cross", "natural", "straight_join", "asof", "semi", "anti",
-     "positional", "outer", "lateral", "global", "any"}
-)  # fmt: skip
+    """
+    join inner left right full cross natural straight_join asof semi anti positional outer lateral global
+    any
+    """.split()
+)
 _JOIN_KINDS = {"left", "right", "full", "inner", "cross", "asof", "semi", "anti", "positional", "outer", "any"}
 _FILE_FORMATS = frozenset({"parquet", "csv", "json", "orc", "avro", "delta", "text", "binaryfile", "iceberg"})
-_TABLE_HINTS = frozenset({"nolock", "readpast", "updlock", "rowlock", "holdlock", "tablock", "tablockx", "xlock",
-                          "readuncommitted", "noexpand", "forceseek", "serializable", "paglock"})  # fmt: skip
+_TABLE_HINTS = frozenset(
+    """
+    nolock readpast updlock rowlock holdlock tablock tablockx xlock readuncommitted noexpand forceseek
+    serializable paglock
+    """.split()
+)
 _INDEX_HINTS = frozenset({"use", "force", "ignore"})
 
 

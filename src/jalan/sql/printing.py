@@ -370,14 +370,13 @@ class Printer:
             return f"rows from ({', '.join(parts)}){ordinality}{self.alias(node)}"
         call = node.calls[0]
         text = self.print(call)
-        if isinstance(call, tree.Column) and not ordinality.startswith(" with offset"):
-            text = f"table({text})"
-        elif not isinstance(call, tree.Call | tree.Cast | tree.Column):
+        offset = ordinality.startswith(" with offset")
+        if not isinstance(call, tree.Call | tree.Cast) and not (isinstance(call, tree.Column) and offset):
             text = f"table({text})"
         if node.defined[0] is not None:
             name = "" if node.alias is None else f" {self.name(node.alias)}"
             return f"{text}{ordinality} as{name} {self._defined(node.defined[0])}"
-        if ordinality.startswith(" with offset"):
+        if offset:
             return f"{text}{self.alias(node)}{ordinality}"
         return f"{text}{ordinality}{self.alias(node)}"
 
@@ -498,8 +497,8 @@ class Printer:
 # Words that begin special syntax where an expression may stand; as names they are quoted.
 _SPECIAL = frozenset(
     """
-    array row struct map interval case cast try_cast safe_cast exists not null true false collation next prior binary
-    connect_by_root approximate final running timestamp time double character bit varchar numeric table values
+    array row struct map interval case cast try_cast safe_cast exists not null true false collation next prior
+    binary connect_by_root approximate final running timestamp time double character bit varchar numeric table values
     current_date current_time current_timestamp localtime localtimestamp current_role current_user session_user user
     current_catalog current_schema system_user date set default
     """.split()

@@ -13,12 +13,19 @@ from jalan.sql.definitions import DefinitionParser
 from jalan.sql.lexer import END, NUMBER, PARAMETER, QUOTED, STRING, WORD, Tokens
 
 _STOPS = frozenset({"end", "else", "elsif", "elseif", "exception", "when", "until"})
-_TRANSACTION = frozenset({"tran", "transaction", "work", "isolation", "read", "deferrable", "distributed", "deferred",
-                          "immediate", "exclusive", "atomic", "concurrent"})  # fmt: skip
+_TRANSACTION = frozenset(
+    """
+    tran transaction work isolation read deferrable distributed deferred immediate exclusive atomic
+    concurrent
+    """.split()
+)
 
-_PASSED_OVER = frozenset({"raise", "get", "exit", "continue", "leave", "iterate", "null", "assert", "print", "throw",
-                          "raiserror", "waitfor", "signal", "resignal", "goto", "break", "pragma", "close", "open",
-                          "deallocate", "commit", "rollback", "move", "savepoint"})  # fmt: skip
+_PASSED_OVER = frozenset(
+    """
+    raise get exit continue leave iterate null assert print throw raiserror waitfor signal resignal goto
+    break pragma close open deallocate commit rollback move savepoint
+    """.split()
+)
 
 
 class ProcedureParser(DefinitionParser):
@@ -86,7 +93,8 @@ class ProcedureParser(DefinitionParser):
         return self.kinds[self.i] == WORD and (
             self.keys[self.i] in self._PROCEDURAL
             or self.keys[self.i] in _PASSED_OVER
-            or self.keys[self.i] in ("select", "insert", "update", "delete", "merge", "with", "create", "drop", "alter",
+            or self.keys[self.i] in ("select", "insert", "update", "delete", "merge", "with", "create", "drop",
+            "alter",
                                      "truncate", "end", "else", "go", "fetch", "use")
         )  # fmt: skip
 
@@ -464,8 +472,7 @@ class ProcedureParser(DefinitionParser):
         found = tree.Return(start, 0, None, None)
         if self.take("query"):
             if self.take("execute"):
-                execute = self._dynamic(start)
-                return execute
+                return self._dynamic(start)
             found.query = self.query_or_change()
         elif self.take("next"):
             if self.keys[self.i] not in (";", ""):
@@ -743,7 +750,8 @@ class ProcedureParser(DefinitionParser):
         return self.kinds[self.i] in (WORD, QUOTED) and self.keys[self.i + 1] not in ("(", ".", "+", ";", "")
 
     def _more_options(self) -> bool:
-        return self.keys[self.i] in ("language", "immutable", "stable", "volatile", "strict", "security", "parallel",
+        return self.keys[self.i] in ("language", "immutable", "stable", "volatile", "strict", "security",
+        "parallel",
                                      "cost", "rows", "set", "returns", "called", "leakproof", "options", "comment",
                                      "execute", "window", "support")  # fmt: skip
 

@@ -5,8 +5,12 @@ from jalan.sql.from_items import FromParser
 from jalan.sql.lexer import NUMBER, STRING, WORD
 
 _SET_OPERATORS = frozenset({"union", "except", "minus"})
-_SELECT_WORDS = frozenset({"sql_no_cache", "sql_cache", "sql_calc_found_rows", "high_priority", "sql_small_result",
-                           "sql_big_result", "sql_buffer_result", "straight_join", "distinctrow"})  # fmt: skip
+_SELECT_WORDS = frozenset(
+    """
+    sql_no_cache sql_cache sql_calc_found_rows high_priority sql_small_result sql_big_result
+    sql_buffer_result straight_join distinctrow
+    """.split()
+)
 _AFTER_GROUP_ALL = frozenset({"", ";", ")", "having", "qualify", "window", "order", "limit", "union", "except",
                               "intersect", "minus", "offset", "fetch", "using", "for"})  # fmt: skip
 _HIVE_KEYS = frozenset({"cluster", "distribute", "sort"})

@@ -69,6 +69,10 @@ class StatementParser(ProcedureParser):
                 self.i += 1
                 continue
             first = self.i
+            if key == "{{" and keys[first + 1] not in (".", ":=", "="):
+                self.i += 1  # a template's call that puts nothing out, or nobody knows what
+                yield tree.Recognised(self.starts[first], self.ends[first], "template")
+                continue
             self.depth = 0
             self.in_block = 0
             found: tree.Statement | Unread

@@ -384,8 +384,9 @@ class With(Node):
 class Select(Node):
     """One SELECT. ``distinct`` is a list of expressions for DISTINCT ON, empty for DISTINCT, None without.
 
-    into_variables: the names behind INTO where they are variables. connect: the conditions of START WITH and CONNECT BY. group_all: GROUP BY ALL. packed: SELECT AS STRUCT, or
-    TRANSFORM, whose result is one value made of all."""
+    into_variables: the names behind INTO where they are variables. connect: the conditions of START WITH and
+    CONNECT BY. group_all: GROUP BY ALL. packed: SELECT AS STRUCT, or TRANSFORM, whose result is one value made
+    of all."""
 
     distinct: list[Expression] | None
     items: list[Item]

@@ -1,4 +1,5 @@
-"""What several dialects share: words, operators, functions. Source: ISO/IEC 9075-2, as far as its public drafts go."""
+"""What several dialects share: words, operators, functions. Source: ISO/IEC 9075-2, as far as its public
+drafts go."""
 
 
 def words(text: str) -> frozenset[str]:

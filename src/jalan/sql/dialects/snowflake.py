@@ -29,7 +29,9 @@ SNOWFLAKE = Dialect(
         "strtok_split_to_table": ("SEQ", "INDEX", "VALUE"),
         "generator": (),
     },
-    system_columns=words("METADATA$FILENAME METADATA$FILE_ROW_NUMBER METADATA$ACTION METADATA$ISUPDATE METADATA$ROW_ID"),
+    system_columns=words(
+        "METADATA$FILENAME METADATA$FILE_ROW_NUMBER METADATA$ACTION METADATA$ISUPDATE METADATA$ROW_ID"
+    ),
     date_parts=common.DATE_PARTS | {"date_trunc": 0, "date_part": 0, "last_day": 1, "timediff": 0, "timeadd": 0,
                                     "trunc": 1, "time_slice": 2},
     deciding=common.DECIDING | {"decode": "search"},
@@ -51,7 +53,7 @@ SNOWFLAKE = Dialect(
         (r"\bcopy\s+into\b", "COPY INTO"),
         (r"\bfile_format\b", "FILE_FORMAT"),
         (r"(from|into)\s+@[\w~%]", "a stage"),
-        (r"\bcreate\s+(or\s+replace\s+)?(transient|dynamic|stream|task|pipe|stage|warehouse)\b", "its kinds of objects"),
+        (r"\bcreate\s+(or\s+replace\s+)?(transient|dynamic|stream|task|pipe|stage|warehouse)\b", "its own objects"),
         (r"\bvariant\b", "VARIANT"),
         (r"\bswap\s+with\b", "SWAP WITH"),
         (r"\biff\s*\(", "IFF"),
