@@ -92,8 +92,7 @@ class ChangeResolver(RoutineResolver):
         given: list[str] | None = getattr(statement, "into_columns", None)
         names = given or table.columns or [made.name for made in found.columns]
         second.columns = [
-            self.under_name(column_of(table, name), made)
-            for name, made in zip(names, found.columns, strict=False)
+            self.under_name(column_of(table, name), made) for name, made in zip(names, found.columns, strict=False)
         ]
         self.inner.append(second)
 
@@ -142,10 +141,7 @@ class ChangeResolver(RoutineResolver):
         known = None if "*" in names else names
         table = self.tables.make(node.target.parts, known, temporary)
         written = Written(kind, node, table, found.rows)
-        written.columns = [
-            self.under_name(name, made)
-            for name, made in zip(names, found.columns, strict=False)
-        ]
+        written.columns = [self.under_name(name, made) for name, made in zip(names, found.columns, strict=False)]
         return written
 
     # --- changes -------------------------------------------------------------------------------------
@@ -233,22 +229,21 @@ class ChangeResolver(RoutineResolver):
 
     def _copy(self, node: tree.Copy) -> Written:
         """Rows into or out of files. A file has the columns that the table on the other side has."""
+        table = None if _is_client(node.target) else self.tables.find(node.target.parts)
+        if _is_client(_only_source(node.query)):
+            return Written(node.kind, node, table, {})
         found = self.relation(node.query, self.outer)
-        table = self.tables.find(node.target.parts)
         written = Written(node.kind, node, table, found.rows)
         columns = found.columns
         from_file = len(columns) == 1 and columns[0].name == "*"
-        names = [column_of(table, name) for name in node.columns] if node.columns else list(table.columns or ())
+        names = [column_of(table, name) for name in node.columns] if node.columns else list(table_columns(written))
         if from_file and names:
             for name in names:
                 if not name.startswith("@"):
                     written.columns.append(self._field_of_file(name, columns[0]))
         else:
             given = names or [made.name for made in columns]
-            written.columns = [
-                self.under_name(name, made)
-                for name, made in zip(given, columns, strict=False)
-            ]
+            written.columns = [self.under_name(name, made) for name, made in zip(given, columns, strict=False)]
         if node.assignments:
             scope = Scope(self.outer)
             scope.visible += self._target_entry(node.target, None, scope)
@@ -457,6 +452,18 @@ class ChangeResolver(RoutineResolver):
 def _returned_names(routine: tree.Routine) -> list[str]:
     """The variables that make up the result: OUT parameters, or the columns of the table that is returned."""
     return (routine.returns or []) or [name for name, mode in routine.parameters if "out" in mode]
+
+
+def _is_client(name: tree.TableName | None) -> bool:
+    """Whether rows go to or come from the client rather than a file."""
+    return name is not None and name.file and name.parts in (("stdout",), ("stdin",))
+
+
+def _only_source(query: tree.Query) -> tree.TableName | None:
+    body = query.body
+    if isinstance(body, tree.Select) and len(body.source) == 1 and isinstance(body.source[0], tree.TableSource):
+        return body.source[0].table
+    return None
 
 
 def column_of(table: Table | None, name: str) -> str:

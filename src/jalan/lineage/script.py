@@ -32,9 +32,6 @@ _NOT_FOLLOWED = frozenset(
         "execute",
         "copy",
         "insert_execute",
-        "load",
-        "unload",
-        "export",
         "exec",
         "create_pipe",
     }
