@@ -255,28 +255,41 @@ class FlowCollector(NameLookup):
         if type(base) is tree.Parameter:  # :new.port in a trigger
             word = self.text[base.start : base.end].lstrip(":")
             base = tree.Column(base.start, base.end, (self.spelled(word),))
-        if type(base) is tree.Column and len(base.parts) == 1:
-            entry = scope.entry(base.parts[0])
-            if entry is not None and entry.find(node.name) is not None:
-                found = self.resolve((base.parts[0], node.name), scope, span)
-                for reference in found:
-                    self.add(reference, span, values, conditions, how)
-                return
-            references = self.resolve(base.parts, scope, span) if entry is None else []
-            for reference in references:
-                path = join_path(reference.path, node.name)
-                self.add(
-                    Reference(reference.entry, reference.column, path, reference.possible),
-                    span, values, conditions, how,
-                )  # fmt: skip
-            if references:
-                return
+        if type(base) is tree.Column and self._field_of_column(
+            base, node.name, span, scope, values, conditions, how
+        ):
+            return
         if type(base) is tree.Struct and node.name in base.names:
             self.collect(
                 base.items[base.names.index(node.name)], scope, values, conditions, _COMPUTED.get(how, how)
             )
             return
         self.collect_part(base, str(node.name), scope, values, conditions, _COMPUTED.get(how, how))
+
+    def _field_of_column(
+        self,
+        base: tree.Column,
+        name: str,
+        span: Span,
+        scope: Scope,
+        values: Flow,
+        conditions: Flow,
+        how: str,
+    ) -> bool:
+        """Add ``(row).name``, where the row is that of a table in FROM, or a column that holds one."""
+        entry = scope.entry(base.parts[0]) if len(base.parts) == 1 else None
+        if entry is not None and entry.find(name) is not None:
+            references = self.resolve((base.parts[0], name), scope, span)
+        elif entry is None:
+            references = [
+                Reference(found.entry, found.column, join_path(found.path, name), found.possible)
+                for found in self.resolve(base.parts, scope, span)
+            ]
+        else:
+            return False
+        for reference in references:
+            self.add(reference, span, values, conditions, how)
+        return bool(references)
 
     def _call(self, node: tree.Call, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         name = node.parts[-1]

@@ -89,7 +89,7 @@ class SelectListResolver(FlowCollector):
         if entry is None or entry.open or expression.parts[0] in entry.columns:
             return None
         span = (expression.start, expression.end)
-        return {name: self.passed_on([Reference(entry, column)], name, span) for name, column in entry.order}
+        return {name: self.renamed([Reference(entry, column)], name, span) for name, column in entry.order}
 
     def _several(self, item: tree.Item, scope: Scope) -> list[Made]:
         """One expression that makes several columns: each is made of all of it."""

@@ -287,6 +287,20 @@ class CallParser(Cursor):
         if self.take(","):
             self._arguments(call)
 
+    def _xml_parse(self, call: tree.Call) -> None:
+        """``XMLPARSE(DOCUMENT x)``, ``XMLSERIALIZE(CONTENT x AS text)``, ``XMLEXISTS(path PASSING x)``."""
+        if self.keys[self.i] in ("document", "content"):
+            self.i += 1
+        call.arguments.append(self.expression())
+        if self.take("passing"):
+            self.take_words("by", "ref")
+            self.take_words("by", "value")
+            call.arguments.append(self.expression())
+        elif self.keys[self.i] == "," and self.peek() != "version":
+            self.i += 1
+            call.arguments.append(self.expression())
+        self._skip_tail()
+
     def _position(self, call: tree.Call) -> None:
         call.arguments.append(self.expression(OTHER))
         if not self.take("in"):
@@ -325,6 +339,7 @@ class CallParser(Cursor):
         "normalize": _normalize,
         "xmlelement": _xml_element,
         "xmlpi": _xml_element,
+        **dict.fromkeys(("xmlparse", "xmlserialize", "xmlroot", "xmlexists"), _xml_parse),
         "convert": _convert,
         "try_convert": _convert,
     }
