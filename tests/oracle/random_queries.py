@@ -1,12 +1,13 @@
-"""Makes queries by chance over three small tables of integers: joins, subqueries, groups, windows and the rest.
+"""Makes queries and scripts by chance over small tables of integers: joins, subqueries, groups, windows, changes.
 
-The same seed makes the same query. Every query is valid; what it means does not matter.
+Every one is valid; what it means does not matter. The chance comes from outside, so that a property test can shrink
+what it finds.
 """
 
 import random
 from dataclasses import dataclass
 
-TABLES = {"a": ["k", "x", "y", "z"], "b": ["k", "x", "w"], "c": ["k", "v", "w"]}
+Tables = dict[str, list[str]]
 
 
 @dataclass
@@ -20,8 +21,9 @@ class Source:
 class Maker:
     """Draws one query."""
 
-    def __init__(self, seed: int) -> None:
-        self._r = random.Random(seed)
+    def __init__(self, r: random.Random, tables: Tables) -> None:
+        self._r = r
+        self._tables = tables
         self._number = 0
         self._ctes: dict[str, list[str]] = {}
 
@@ -35,14 +37,71 @@ class Maker:
             self._ctes[name] = columns
             parts.append(f"{name} as ({text})")
         if r.random() < 0.08:
-            parts.append(
-                "walk (n, m) as (select k, x from a union all select w.n + 1, w.m + b.w from walk w "
-                "join b on b.k = w.n where w.n < 6)"
-            )
+            parts.append(self._walk())
             self._ctes["walk"] = ["n", "m"]
         text, _ = self._query(3, [])
         recursive = "recursive " if "walk" in self._ctes else ""
         return (f"with {recursive}{', '.join(parts)} " if parts else "") + text
+
+    def _walk(self) -> str:
+        """A recursive query over two tables."""
+        one, two = (self._r.choice(sorted(self._tables)) for _ in range(2))
+        a, b = (self._r.choice(self._tables[one]) for _ in range(2))
+        c, d = (self._r.choice(self._tables[two]) for _ in range(2))
+        return (
+            f"walk (n, m) as (select {a}, {b} from {one} union all select w.n + 1, w.m + o.{c} from walk w "
+            f"join {two} o on o.{d} = w.n where w.n < 6)"
+        )
+
+    def script(self) -> str:
+        """Return some statements that change the tables, perhaps by way of temporary ones."""
+        statements = []
+        for _ in range(self._r.randint(1, 4)):
+            statements.append(self._r.choice((self._kept, self._insert, self._update, self._delete, self._merge))())
+        return ";\n".join(statements)
+
+    def _kept(self) -> str:
+        name = self._name("kept")
+        text, columns = self._query(2, [])
+        self._tables = {**self._tables, name: columns}
+        return f"create temp table {name} as {text}"
+
+    def _changed(self) -> tuple[str, Source]:
+        table = self._r.choice(sorted(name for name in self._tables if not name.startswith("kept")))
+        return table, Source(table, self._tables[table])
+
+    def _insert(self) -> str:
+        table, target = self._changed()
+        columns = target.columns[: self._r.randint(1, len(target.columns))]
+        text, names = self._query(2, [])
+        given = [f"x.{self._r.choice(names)}::int" for _ in columns]
+        return f"insert into {table} ({', '.join(columns)}) select {', '.join(given)} from ({text}) x"
+
+    def _update(self) -> str:
+        table, target = self._changed()
+        text, source = self._item(2, [])
+        both = [target, source]
+        assigned = [
+            f"{c} = {self._value(2, both, [])}" for c in self._r.sample(target.columns, self._r.randint(1, 2))
+        ]
+        return f"update {table} set {', '.join(assigned)} from {text} where {self._condition(1, both, [])}"
+
+    def _delete(self) -> str:
+        table, target = self._changed()
+        text, source = self._item(1, [])
+        return f"delete from {table} using {text} where {self._condition(1, [target, source], [])}"
+
+    def _merge(self) -> str:
+        table, target = self._changed()
+        text, source = self._item(2, [])
+        both = [target, source]
+        on = f"{self._column([target])} = {self._column([source])}"
+        changed, added = (self._r.choice(target.columns) for _ in range(2))
+        return (
+            f"merge into {table} using {text} on {on} when matched and {self._comparison(both)} "
+            f"then update set {changed} = {self._value(1, both, [])} "
+            f"when not matched then insert ({added}) values ({self._value(1, [source], [])})"
+        )
 
     def _name(self, letter: str) -> str:
         self._number += 1
@@ -144,9 +203,9 @@ class Maker:
         if r.random() < 0.06:
             alias = self._name("g")
             return f"generate_series(1, 3) as {alias}(n)", Source(alias, ["n"])
-        table = r.choice(sorted(TABLES))
+        table = r.choice(sorted(self._tables))
         alias = self._name("t")
-        return f"{table} {alias}", Source(alias, TABLES[table])
+        return f"{table} {alias}", Source(alias, self._tables[table])
 
     # --- expressions ---------------------------------------------------------------------------------
 

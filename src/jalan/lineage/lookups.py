@@ -24,6 +24,7 @@ class NameLookup:
         self.tracer: Tracer | None = None
         self.uses: set[tuple[str, str]] = set()
         self.diagnostics: list[Diagnostic] = []
+        self._reported: set[tuple[str, Span]] = set()
         self.routines: Collection[str] = ()
         self._lower = dialect.folding is Folding.LOWER
 
@@ -40,7 +41,8 @@ class NameLookup:
 
     def report(self, code: str, level: str, message: str, span: Span, hint: str = "") -> None:
         """Add a diagnostic, once for the same place."""
-        if not any(d.code == code and d.span == span for d in self.diagnostics):
+        if (code, span) not in self._reported:
+            self._reported.add((code, span))
             self.diagnostics.append(Diagnostic(code, level, message, span, hint))
 
     def resolve(self, parts: tuple[str, ...], scope: Scope, span: Span) -> list[Reference]:

@@ -62,9 +62,7 @@ class RelationResolver(FromResolver):
             name = key.parts[0]
             if not prefer_output and scope is not None and self._in_scope(name, scope):
                 return None
-            for made in found.columns:
-                if made.name == name:
-                    return made
+            return found.named(name)
         return None
 
     @staticmethod
@@ -109,14 +107,14 @@ class RelationResolver(FromResolver):
         body = statement.body
         assert isinstance(body, tree.SetOperation)
         self.ctes[cte.name] = Relation([], {}, {}, [])
-        quiet = list(self.diagnostics)
+        quiet, reported = list(self.diagnostics), set(self._reported)
         first = tree.Query(statement.start, statement.end, statement.ctes, body.left, [], [])
         seed = self.relation(first, parent)
         found = seed
         for _ in range(len(seed.columns) + 2):
             self.ctes[cte.name] = self._as_cte(cte, found)
             before = _size(found)
-            self.diagnostics = list(quiet)
+            self.diagnostics, self._reported = list(quiet), set(reported)
             again = self.relation(statement, parent)
             _unite(again, found)
             found = again

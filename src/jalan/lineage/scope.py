@@ -50,6 +50,15 @@ class Relation:
     rows: Flow
     order: Flow
     open: list["Entry"]
+    _by_name: dict[str, Made] | None = None
+
+    def named(self, name: str) -> Made | None:
+        """Return the first column of that name."""
+        if self._by_name is None or len(self._by_name) > len(self.columns):
+            self._by_name = {}
+            for made in self.columns:
+                self._by_name.setdefault(made.name, made)
+        return self._by_name.get(name)
 
 
 @dataclass(slots=True, eq=False)

@@ -86,6 +86,13 @@ class StatementParser(ProcedureParser):
                 found = Unread(
                     self.starts[first], self.end_of_last(), error.code, str(error), (error.start, error.end)
                 )
+            except RecursionError:
+                # Before MAX_DEPTH, where the levels are of the kinds that need many calls each.
+                at = min(self.i, len(keys) - 1)
+                self._skip_statement(first)
+                span = (self.starts[at], self.ends[at])
+                message = "nested too deeply to be read"
+                found = Unread(self.starts[first], self.end_of_last(), "too_deep", message, span)
             yield found
 
     def _at_next(self, first: int) -> bool:
