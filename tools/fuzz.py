@@ -12,7 +12,7 @@ from pathlib import Path
 
 import atheris
 
-from tests.core.corpus import CORPUS
+CORPUS = Path(__file__).parents[1] / "tests" / "corpus"
 
 with atheris.instrument_imports(include=["jalan"]):
     from jalan import extract, fingerprint, redact

@@ -222,6 +222,7 @@ select booking_id, unnest(legs) as leg from bookings
 =: select
 => booking_id: bookings.booking_id
 => leg: ~bookings.legs
+=> (rows): bookings.legs/join
 
 ## unnest
 select b.booking_id, u.leg from bookings b, unnest(b.legs) as u(leg)

@@ -83,6 +83,7 @@ select booking_id, jsonb_array_elements(legs) ->> 'port' as port from bookings
 =: select
 => booking_id: bookings.booking_id
 => port: ~bookings.legs
+=> (rows): bookings.legs/join
 
 ## table-function
 select b.booking_id, l.value ->> 'port' as port from bookings b, jsonb_array_elements(b.legs) l

@@ -70,6 +70,7 @@ select booking_id, explode(details) as (key, value) from bookings
 => booking_id: bookings.booking_id
 => key: ~bookings.details
 => value: ~bookings.details
+=> (rows): bookings.details/join
 
 ## generator
 select booking_id, inline(legs) as (port, at) from bookings
@@ -77,6 +78,7 @@ select booking_id, inline(legs) as (port, at) from bookings
 => booking_id: bookings.booking_id
 => port: ~bookings.legs
 => at: ~bookings.legs
+=> (rows): bookings.legs/join
 
 ## stack
 select port, what, said from ports lateral view stack(2, 'name', name, 'island', island) s as what, said

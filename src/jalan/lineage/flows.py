@@ -16,6 +16,15 @@ from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, 
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect
 
+# Functions that in a select list make as many rows of one as their argument has parts.
+ROW_FUNCTIONS = frozenset(
+    """
+    unnest explode explode_outer posexplode posexplode_outer inline inline_outer stack generate_series
+    generate_subscripts jsonb_array_elements json_array_elements jsonb_array_elements_text json_array_elements_text
+    jsonb_each json_each jsonb_each_text json_each_text jsonb_object_keys json_object_keys jsonb_path_query
+    regexp_matches regexp_split_to_table string_to_table
+    """.split()
+)
 _LISTS = frozenset({"listagg", "string_agg", "array_agg", "xmlagg", "group_concat", "collect", "wm_concat"})
 _ORDINALS = {"offset": 0, "safe_offset": 0, "ordinal": 1, "safe_ordinal": 1}
 _ARROWS = frozenset({"->", "->>", "#>", "#>>"})
@@ -25,15 +34,16 @@ _FOLDED = {IDENTITY: AGGREGATION, TRANSFORMATION: AGGREGATION}
 
 @cache
 def _special_names(dialect: Dialect) -> frozenset[str]:
-    return frozenset({"grouping", "grouping_id", "values", *dialect.paths})
+    return frozenset({"grouping", "grouping_id", "values", *ROW_FUNCTIONS, *dialect.paths})
 
 
 class FlowCollector(NameLookup):
-    """Walks expressions of one statement."""
+    """Walks expressions of one statement. ``multiplying`` gathers the calls that make many rows of one."""
 
     def __init__(self, dialect: Dialect, text: str) -> None:
         super().__init__(dialect, text)
         self._special_calls: Collection[str] = _special_names(dialect)
+        self.multiplying: list[tuple[tree.Call, Scope]] = []
 
     def knows_routines(self, names: Collection[str]) -> None:
         """Let these functions be followed where they are called."""
@@ -337,6 +347,9 @@ class FlowCollector(NameLookup):
             for argument in arguments:
                 self.collect(argument, scope, ignored, ignored, IDENTITY)
             return True
+        if name in ROW_FUNCTIONS:
+            self.multiplying.append((node, scope))
+            return False
         if name in self.routines and self.inline(name, node, scope, values, conditions, how):
             return True
         place = self.dialect.paths.get(name)

@@ -1,6 +1,6 @@
 """Queries to relations: select lists, grouping, set operations, common table expressions."""
 
-from jalan.lineage.extraction import FILTER, GROUP_BY, IDENTITY, SORT
+from jalan.lineage.extraction import FILTER, GROUP_BY, IDENTITY, JOIN, SORT
 from jalan.lineage.flow import carry, copy_flow, merge
 from jalan.lineage.from_items import FromResolver
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Relation, Scope
@@ -221,7 +221,12 @@ class RelationResolver(FromResolver):
             scope.aliases = {}
         elif select.where is not None:
             self.collect(select.where, scope, rows, rows, FILTER)
+        around, self.multiplying = self.multiplying, []
         found = Relation(self.outputs(select.items, scope), rows, {}, [])
+        for call, inside in self.multiplying:
+            for argument in call.arguments:
+                self.collect(argument, inside, rows, rows, JOIN)
+        self.multiplying = around
         if lateral and select.where is not None:
             self.collect(select.where, scope, rows, rows, FILTER)
         for condition in select.connect or ():

@@ -12,8 +12,8 @@ from jalan.store.models import Dataset, Definition, System
 
 _ROUNDS = 20  # how long a chain of scripts over tables that nobody scanned may be
 _MAKES_TABLE = (
-    "create_table", "create_table_as", "create_view", "create_materialized_view", "alter_view", "create_table_clone",
-    "create_external_table", "create_dynamic_table", "create_stream",
+    "create_table", "create_table_as", "create_view", "create_materialized_view", "alter_view",
+    "create_table_clone", "create_external_table", "create_dynamic_table", "create_stream",
 )  # fmt: skip
 FOREIGN = "foreign_table"
 

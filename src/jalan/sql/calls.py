@@ -168,7 +168,8 @@ class CallParser(Cursor):
             call.end = self.end_of_last()
         if self.keys[self.i] == "filter" and self.peek() == "(":
             self.i += 2
-            self.expect("where")
+            if not self.take("where") and self.dialect.joins_need_condition:
+                self.expect("where")
             call.filter = self.expression()
             self.expect(")")
             call.end = self.end_of_last()

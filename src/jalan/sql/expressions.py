@@ -611,6 +611,19 @@ class ExpressionParser(CallParser):
         self.i += 1
         return self._prefix()
 
+    def _lambda_word(self) -> tree.Expression | None:
+        """``LAMBDA x, y: body``."""
+        if not self._lambdas or self.kinds[self.i + 1] not in (WORD, QUOTED) or self.peek(2) not in (",", ":"):
+            return None
+        start = self.starts[self.i]
+        self.i += 1
+        names = [self.name("a parameter")]
+        while self.take(","):
+            names.append(self.name("a parameter"))
+        self.expect(":")
+        body = self.expression()
+        return tree.Lambda(start, body.end, names, body)
+
     def _location(self) -> tree.Expression:
         i = self.i
         self.i += 1
@@ -765,6 +778,7 @@ class ExpressionParser(CallParser):
         "map": _map,
         "struct": _struct,
         **dict.fromkeys(("approximate", "final", "running"), _before_call),
+        "lambda": _lambda_word,
         "prior": _leading,
         "binary": _leading,
         "connect_by_root": _leading,

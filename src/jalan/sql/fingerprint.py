@@ -115,7 +115,7 @@ def redact(text: str, dialect: Dialect | str = "postgresql") -> str:
 
 
 def _string(written: str) -> str:
-    if written[0] == "$" and written[-1] == "$":
+    if written[0] == "$":
         return "'?'"
     opening = min(at for at in (written.find("'"), written.find('"')) if at >= 0)
     prefix = written[:opening] if written[:opening].lower() in ("n", "e", "x", "b", "r") else ""
