@@ -393,7 +393,7 @@ class FlowCollector(NameLookup):
         for reference in references:
             self.add(reference, span, made.values, made.conditions, IDENTITY)
             if isinstance(reference.column, Made):
-                made.fields = reference.column.fields
+                made.fields, made.origin = reference.column.fields, reference.column.origin
             if self.tracer is not None:
                 self.tracer.pass_on(made, reference.entry, reference.column)
         return made

@@ -28,9 +28,13 @@ class NameLookup:
         self.routines: Collection[str] = ()
         self._lower = dialect.folding is Folding.LOWER
 
+    def fields_of(self, made: Made) -> dict[str, Made] | None:
+        """Return the parts of a column that has named parts."""
+        raise NotImplementedError
+
     def under_name(self, name: str, made: Made) -> Made:
         """Return the same column under another name."""
-        found = Made(name, made.values, made.conditions, made.span, (), made.fields)
+        found = Made(name, made.values, made.conditions, made.span, (), made.fields, origin=made.origin)
         if self.tracer is not None:
             self.tracer.copy(found, made)
         return found
@@ -196,9 +200,12 @@ class NameLookup:
     ) -> None:
         """Add a part of a column, or a column of which it is not sure that it is meant."""
         column, path = found.column, found.path
-        while path and isinstance(column, Made) and column.fields is not None:
+        while path and isinstance(column, Made):
+            fields = self.fields_of(column)
+            if fields is None:
+                break
             step, _, rest = path.partition(".")
-            inner = next((made for name, made in column.fields.items() if name == step), None)
+            inner = next((made for name, made in fields.items() if name == step), None)
             if inner is None:
                 break
             column, path = inner, rest

@@ -20,7 +20,8 @@ class Made:
     """A column that a query makes: what carries value into it and what decides about it.
 
     stands_for: table columns of which this is only another name, so that naming it is naming them.
-    fields: the parts of a value that has named parts. text: the constant text that it is known to be.
+    fields: the parts of a value that has named parts, origin: what they can be found out from when they are asked
+    for. text: the constant text that it is known to be.
     unnamed: the name was made up by the database.
     """
 
@@ -32,6 +33,7 @@ class Made:
     fields: "dict[str, Made] | None" = None
     text: "Text | None" = None
     unnamed: bool = False
+    origin: "tuple[tree.Expression, Scope] | None" = None
 
 
 Text = list[tuple[str, int]]

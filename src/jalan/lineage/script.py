@@ -7,7 +7,7 @@ from jalan.lineage.changes import ChangeResolver, Written
 from jalan.lineage.extraction import IDENTITY, Diagnostic, Extraction, Output, Source, Statement
 from jalan.lineage.flow import merge
 from jalan.lineage.procedures import Procedure
-from jalan.lineage.scope import Entry, Flow, Made, Relation, Scope
+from jalan.lineage.scope import Entry, Flow, Made, Mark, Relation, Scope
 from jalan.lineage.table_changes import TableChanges
 from jalan.lineage.tables import KnownTables, Table, TableState
 from jalan.lineage.through import Storage, see_through
@@ -417,7 +417,10 @@ def _statement_of(written: Written) -> Statement:
 
 
 def _output(made: Made) -> Output:
-    return Output(str(made.name), sources(made.values), sources(made.conditions), made.span)
+    values, conditions = made.values, made.conditions
+    return Output(
+        str(made.name), sources(values) if values else [], sources(conditions) if conditions else [], made.span
+    )
 
 
 def sources(flow: Flow) -> list[Source]:
@@ -426,9 +429,15 @@ def sources(flow: Flow) -> list[Source]:
     for (table, column, how), places in flow.items():
         spans = tuple(places)
         source = Source(str(table), str(column), how, spans[0], spans)
-        marks = [mark for mark in places.values() if mark is not None]
-        if marks:
-            source.path = marks[0][0]
-            source.possible = len(marks) == len(places) and all(possible for _, possible in marks)
+        for mark in places.values():
+            if mark is not None:
+                _mark(source, list(places.values()))
+                break
         found.append(source)
     return found
+
+
+def _mark(source: Source, marks: list[Mark | None]) -> None:
+    """Say of a source which part it is, and whether it is only possible: if it is so everywhere."""
+    source.path = next(mark[0] for mark in marks if mark is not None)
+    source.possible = all(mark is not None and mark[1] for mark in marks)

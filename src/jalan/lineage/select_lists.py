@@ -48,13 +48,20 @@ class SelectListResolver(FlowCollector):
                 self.collect(expression, scope, made.values, made.conditions, IDENTITY)
             if self.tracer is not None:
                 self.tracer.end(made, expression)
-            if kind is not tree.Literal:
-                made.fields = self._fields(expression, scope)
-                made.unnamed = item.alias is None and kind is not tree.Column
+            if kind is tree.Column or kind is tree.Struct:
+                made.origin = (expression, scope)
+            made.unnamed = item.alias is None and kind is not tree.Column
             found.append(made)
             if scope.aliases is not None:
                 scope.aliases.setdefault(name, made)
         return found
+
+    def fields_of(self, made: Made) -> dict[str, Made] | None:
+        """Return the parts of a column that has named parts."""
+        if made.fields is None and made.origin is not None:
+            made.fields = self._fields(*made.origin)
+            made.origin = None
+        return made.fields
 
     def _fields(self, expression: tree.Expression, scope: Scope) -> dict[str, Made] | None:
         """Return the parts of a value that has named parts, as far as the text shows them."""
@@ -64,7 +71,7 @@ class SelectListResolver(FlowCollector):
                 if name is not None:
                     made = Made(name, {}, {}, (item.start, item.end))
                     self.collect(item, scope, made.values, made.conditions, IDENTITY)
-                    made.fields = self._fields(item, scope)
+                    made.origin = (item, scope)
                     fields[name] = made
             return fields
         if type(expression) is tree.Column:
@@ -74,13 +81,13 @@ class SelectListResolver(FlowCollector):
                 column = only.columns.get(expression.parts[0]) if type(only) is Entry else None
                 if column is None:
                     return self._row_fields(expression, scope)
-                return column.fields if isinstance(column, Made) else None
+                return self.fields_of(column) if isinstance(column, Made) else None
             entry = scope.entry(expression.parts[0]) if len(expression.parts) == 2 else None
             if entry is None and len(expression.parts) == 1:
                 return self._row_fields(expression, scope)
             found = None if entry is None else entry.find(expression.parts[1])
             if found is not None and isinstance(found.column, Made) and span:
-                return found.column.fields
+                return self.fields_of(found.column)
         return None
 
     def _row_fields(self, expression: tree.Column, scope: Scope) -> dict[str, Made] | None:

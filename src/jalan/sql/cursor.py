@@ -69,10 +69,15 @@ class Cursor:
 
     def take_words(self, *words: str) -> bool:
         """Step over these tokens if all of them stand here, one after the other."""
-        if all(self.peek(n) == word for n, word in enumerate(words)):
-            self.i += len(words)
-            return True
-        return False
+        keys, i = self.keys, self.i
+        if keys[i] != words[0]:
+            return False
+        for word in words:
+            if keys[i] != word:
+                return False
+            i += 1
+        self.i = i
+        return True
 
     def expect(self, key: str) -> None:
         """Step over the token; raises if it is another one."""

@@ -98,7 +98,7 @@ def redact(text: str, dialect: Dialect | str = "postgresql") -> str:
             break
         written = tokens.written(i)
         end = tokens.ends[i]
-        if kind == STRING and keys[i - 2 : i] == ("unload", "(") and written[0] == "'":
+        if kind == STRING and keys[i - 2 : i] == ["unload", "("] and written[0] == "'":
             inner = redact(written[1:-1].replace("''", "'"), dialect)  # a query that is given as a string
             written = "'" + inner.replace("'", "''") + "'"
         elif kind == STRING:

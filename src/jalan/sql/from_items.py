@@ -18,6 +18,13 @@ _TABLE_HINTS = frozenset(
     serializable paglock
     """.split()
 )
+# What makes more of a name in FROM than a table with an alias.
+_BEHIND_TABLE = frozenset(
+    """
+    ( . * @ tablesample sample for at before changes version versions timestamp with use force ignore partition
+    indexed not use
+    """.split()
+)
 _INDEX_HINTS = frozenset({"use", "force", "ignore"})
 
 
@@ -330,7 +337,38 @@ class FromParser(ReshapingParser):
                 self.i += 1
         return part
 
+    def _plain_table(self) -> tree.TableSource | None:
+        """Read ``a``, ``a.b`` with or without an alias, the commonest of all, if nothing else stands behind it."""
+        i = self.i
+        keys, kinds = self.keys, self.kinds
+        if not self._lower or kinds[i] != WORD or keys[i] in self._reserved:
+            return None
+        first = keys[i]
+        if keys[i + 1] == "." and kinds[i + 2] == WORD:
+            parts: tuple[str, ...] = (first, keys[i + 2])
+            j = i + 3
+        else:
+            parts = (first,)
+            j = i + 1
+        end = self.ends[j - 1]
+        key = keys[j]
+        alias = None
+        if key == "as" and kinds[j + 1] == WORD and keys[j + 1] != "of":
+            alias = keys[j + 1]
+            j += 2
+        elif kinds[j] == WORD and key not in self._no_alias:
+            alias = key
+            j += 1
+        if keys[j] in _BEHIND_TABLE or (alias is None and keys[j] == "as") or kinds[j] == QUOTED:
+            return None
+        self.i = j
+        start = self.starts[i]
+        return tree.TableSource(start, self.ends[j - 1], alias, None, tree.TableName(start, end, parts))
+
     def _table_source(self) -> tree.FromItem:
+        plain = self._plain_table()
+        if plain is not None:
+            return plain
         at = self.i
         start = self.starts[at]
         kind = self.kinds[at]

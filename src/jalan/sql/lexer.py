@@ -9,13 +9,14 @@ again.
 import re
 from dataclasses import dataclass
 from itertools import accumulate, compress
-from operator import add
+from operator import add, itemgetter
 
 from jalan.sql.dialect import Dialect, Folding
 from jalan.sql.names import Name
 
 SKIP, WORD, QUOTED, STRING, NUMBER, OPERATOR, PARAMETER, INVALID, LOCATION, END = range(10)
 
+_KIND, _KEY, _SPACE = itemgetter(0), itemgetter(1), itemgetter(2)
 _MAX_OPERATOR = 62  # PostgreSQL allows 63 characters; the bound keeps a run of operator characters linear.
 _COMMENT_DEPTH = 6  # Comments nested deeper than this end at the first closing mark too many.
 _CACHE_LIMIT = 100_000
@@ -40,8 +41,8 @@ class Tokens:
     """
 
     text: str
-    kinds: tuple[int, ...]
-    keys: tuple[str, ...]
+    kinds: list[int]
+    keys: list[str]
     starts: list[int]
     ends: list[int]
     spellings: list[str] | None = None
@@ -222,22 +223,22 @@ class Lexer:
             pieces = [found[0] for found in self._dollar(text)]
         else:
             pieces = self._plain(text)
-        classes = self._classes
-        entries = [classes[piece] for piece in pieces]
+        entries = list(map(self._classes.__getitem__, pieces))
         offsets = list(accumulate(map(len, pieces), initial=0))
         ends = offsets[1:]
-        kept = [entry[0] for entry in entries]
-        if SKIP in kept:
-            entries = list(compress(entries, kept))
-            offsets = list(compress(offsets, kept))
-            ends = list(compress(ends, kept))
-        entries.append((END, "", 0))
-        if len(offsets) < len(entries):
-            offsets.append(0)
-        offsets[len(entries) - 1] = len(text)
+        kinds = list(map(_KIND, entries))
+        if SKIP in kinds:
+            entries = list(compress(entries, kinds))
+            offsets = list(compress(offsets, kinds))
+            ends = list(compress(ends, kinds))
+            kinds = list(filter(None, kinds))
+        keys = list(map(_KEY, entries))
+        starts = list(map(add, offsets, map(_SPACE, entries)))
+        kinds.append(END)
+        keys.append("")
+        starts.append(len(text))
         ends.append(len(text))
-        kinds, keys, spaces = zip(*entries, strict=True)
-        return Tokens(text, kinds, keys, list(map(add, offsets, spaces)), ends)
+        return Tokens(text, kinds, keys, starts, ends)
 
 
 def identifier(text: str, kind: int, folding: Folding) -> str:

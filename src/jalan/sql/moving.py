@@ -139,7 +139,8 @@ class MoveParser(ChangeParser):
         while self.keys[self.i] != ";" and self.kinds[self.i] != END:
             key = self.keys[self.i]
             if key == "files" and self.peek() == "(":
-                source = source or self._uri()
+                named = self._uri()
+                source = source or named
             elif key == "(" and source is not None and not source.parts[0].startswith("?") and columns is None:
                 columns = self._file_columns()
             elif key == "(":

@@ -191,9 +191,10 @@ class ProcedureParser(DefinitionParser):
 
     def _handler(self, start: int) -> tree.Statement:
         """``DECLARE CONTINUE HANDLER FOR condition statement``: it may run, so its statement counts."""
-        while self.keys[self.i] != "for":
+        while not self.take("for"):
+            if self.kinds[self.i] == END:
+                self.fail("“FOR”")
             self.i += 1
-        self.i += 1
         while self.keys[self.i] in (
             "not",
             "found",

@@ -31,7 +31,7 @@ class ReshapingParser(ItemParser):
         if self.keys[self.i] == "(":
             self.i += 1
             if self.keys[self.i] == "bucket":
-                while self.keys[self.i] not in (")", "on"):
+                while self.keys[self.i] not in (")", "on", ""):
                     self.i += 1
                 if self.take("on"):
                     found.append(self.expression())
