@@ -1,7 +1,6 @@
 """The grammar of function calls with all that may stand behind them, of windows and sort keys, and of types."""
 
 from collections.abc import Callable
-from typing import ClassVar
 
 from jalan.sql import tree
 from jalan.sql.cursor import Cursor
@@ -10,6 +9,7 @@ from jalan.sql.lexer import END, NUMBER, OPERATOR, QUOTED, STRING, WORD
 OTHER = 7
 """How tightly "any other operator" binds; what must stop before BETWEEN, IN or LIKE is read from here up."""
 
+_AFTER_WINDOW_NAME = frozenset({")", "partition", "order", "range", "rows", "groups"})
 _INTERVAL_FIELDS = frozenset({"year", "month", "day", "hour", "minute", "second"})
 _DATE_WORDS = frozenset(
     """
@@ -64,7 +64,7 @@ class CallParser(Cursor):
         keys = self.keys
         self.i += 1
         call = tree.Call(self.starts[i], 0, parts, [])
-        special = self._SYNTAX.get(keys[i]) if len(parts) == 1 and keys[self.i] != ")" else None
+        special = _SYNTAX.get(keys[i]) if len(parts) == 1 and keys[self.i] != ")" else None
         if special is not None:
             special(self, call)
         elif keys[self.i] == "*" and keys[self.i + 1] == ")":
@@ -191,7 +191,7 @@ class CallParser(Cursor):
         self.expect("(")
         window = tree.Window(start, start, None, [], [], [])
         frames = ("range", "rows", "groups")
-        if self.keys[self.i] not in (")", "partition", "order", *frames):
+        if self.keys[self.i] not in _AFTER_WINDOW_NAME:
             window.base = self.name("a window")
         if self.take("partition"):
             self.expect("by")
@@ -331,20 +331,6 @@ class CallParser(Cursor):
         if self.take(","):
             self.i += 1
 
-    _SYNTAX: ClassVar[dict[str, Callable[["CallParser", tree.Call], None]]] = {
-        "extract": _extract,
-        "position": _position,
-        "substring": _words_between,
-        "overlay": _words_between,
-        "trim": _trim,
-        "normalize": _normalize,
-        "xmlelement": _xml_element,
-        "xmlpi": _xml_element,
-        **dict.fromkeys(("xmlparse", "xmlserialize", "xmlroot", "xmlexists"), _xml_parse),
-        "convert": _convert,
-        "try_convert": _convert,
-    }
-
     # --- types ---------------------------------------------------------------------------------------
 
     def type_name(self) -> str:
@@ -406,3 +392,18 @@ class CallParser(Cursor):
                 self.i += 2
             if self.keys[self.i] == "(" and self.kinds[self.i + 1] == NUMBER:
                 self.skip_parentheses()
+
+
+_SYNTAX: dict[str, Callable[[CallParser, tree.Call], None]] = {
+    "extract": CallParser._extract,
+    "position": CallParser._position,
+    "substring": CallParser._words_between,
+    "overlay": CallParser._words_between,
+    "trim": CallParser._trim,
+    "normalize": CallParser._normalize,
+    "xmlelement": CallParser._xml_element,
+    "xmlpi": CallParser._xml_element,
+    **dict.fromkeys(("xmlparse", "xmlserialize", "xmlroot", "xmlexists"), CallParser._xml_parse),
+    "convert": CallParser._convert,
+    "try_convert": CallParser._convert,
+}

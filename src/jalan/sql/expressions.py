@@ -1,7 +1,6 @@
 """The grammar of expressions: precedence climbing over the operators of the dialect."""
 
 from collections.abc import Callable
-from typing import ClassVar
 
 from jalan.sql import tree
 from jalan.sql.calls import OTHER, CallParser
@@ -42,7 +41,7 @@ class ExpressionParser(CallParser):
 
     def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
         super().__init__(tokens, dialect)
-        self._special = dialect.reserved.union(self._PRIMARY)
+        self._special = dialect.reserved.union(_PRIMARY)
         self._postfixes = frozenset({"::", "[", ".", ":"} if dialect.colon_paths else {"::", "[", "."})
         self._lambdas = dialect.lambdas
 
@@ -64,7 +63,7 @@ class ExpressionParser(CallParser):
                 binding = _OTHER
             if binding < power:
                 return left
-            special = self._INFIX.get(key)
+            special = _INFIX.get(key)
             if special is None:
                 self.i += 1
                 right: tree.Expression
@@ -152,10 +151,10 @@ class ExpressionParser(CallParser):
         return tree.Unary(left.start, self.end_of_last(), "is null", left)
 
     def _not(self, left: tree.Expression, power: int) -> tree.Expression | None:
-        if self.peek() not in self._INFIX or self.peek() == "not":
+        if self.peek() not in _INFIX or self.peek() == "not":
             return None
         self.i += 1
-        return self._INFIX[self.keys[self.i]](self, left, power)
+        return _INFIX[self.keys[self.i]](self, left, power)
 
     def _between(self, left: tree.Expression, power: int) -> tree.Expression | None:
         self.i += 1
@@ -225,27 +224,12 @@ class ExpressionParser(CallParser):
         right = self.expression(_OTHER + 1)
         return tree.Binary(left.start, right.end, "operator", left, right)
 
-    _INFIX: ClassVar[dict[str, Callable[["ExpressionParser", tree.Expression, int], tree.Expression | None]]] = {
-        "is": _is,
-        "isnull": _is_null,
-        "notnull": _is_null,
-        "not": _not,
-        "between": _between,
-        "in": _in,
-        **dict.fromkeys(
-            ("like", "ilike", "similar", "rlike", "regexp", "glob", "match", "sounds", "member"), _like
-        ),
-        "at": _at,
-        "collate": _collate,
-        "operator": _operator,
-    }
-
     # --- prefix and primary --------------------------------------------------------------------------
 
     def _prefix(self) -> tree.Expression:
         i = self.i
         key = self.keys[i]
-        handler = self._PRIMARY.get(key)
+        handler = _PRIMARY.get(key)
         if handler is not None:
             found = handler(self)
             if found is None:
@@ -771,42 +755,58 @@ class ExpressionParser(CallParser):
         self.expect(")")
         return tree.Call(start, self.end_of_last(), ("collation for",), [argument])
 
-    _PRIMARY: ClassVar[dict[str, Callable[["ExpressionParser"], tree.Expression | None]]] = {
-        "[": _list,
-        "{": _braces,
-        "@/": _location,
-        "map": _map,
-        "struct": _struct,
-        **dict.fromkeys(("approximate", "final", "running"), _before_call),
-        "lambda": _lambda_word,
-        "prior": _leading,
-        "binary": _leading,
-        "connect_by_root": _leading,
-        "next": _next_value,
-        "try_cast": _cast,
-        "safe_cast": _cast,
-        "0": _number,
-        "'": _string,
-        "$": _parameter,
-        "*": _star,
-        "(": _parenthesis,
-        "not": _not_prefix,
-        "case": _case,
-        "cast": _cast,
-        "exists": _exists,
-        "array": _array,
-        "row": _row,
-        "null": _constant,
-        "true": _constant,
-        "false": _constant,
-        "interval": _interval,
-        "collation": _collation_for,
-        "timestamp": _typed_literal,
-        "time": _typed_literal,
-        "double": _typed_literal,
-        "character": _typed_literal,
-        "bit": _typed_literal,
-        "varchar": _typed_literal,
-        "numeric": _typed_literal,
-        **dict.fromkeys(_NO_PARENTHESES, _current),
-    }
+
+_INFIX: dict[str, Callable[[ExpressionParser, tree.Expression, int], tree.Expression | None]] = {
+    "is": ExpressionParser._is,
+    "isnull": ExpressionParser._is_null,
+    "notnull": ExpressionParser._is_null,
+    "not": ExpressionParser._not,
+    "between": ExpressionParser._between,
+    "in": ExpressionParser._in,
+    **dict.fromkeys(
+        ("like", "ilike", "similar", "rlike", "regexp", "glob", "match", "sounds", "member"), ExpressionParser._like
+    ),
+    "at": ExpressionParser._at,
+    "collate": ExpressionParser._collate,
+    "operator": ExpressionParser._operator,
+}
+
+_PRIMARY: dict[str, Callable[[ExpressionParser], tree.Expression | None]] = {
+    "[": ExpressionParser._list,
+    "{": ExpressionParser._braces,
+    "@/": ExpressionParser._location,
+    "map": ExpressionParser._map,
+    "struct": ExpressionParser._struct,
+    **dict.fromkeys(("approximate", "final", "running"), ExpressionParser._before_call),
+    "lambda": ExpressionParser._lambda_word,
+    "prior": ExpressionParser._leading,
+    "binary": ExpressionParser._leading,
+    "connect_by_root": ExpressionParser._leading,
+    "next": ExpressionParser._next_value,
+    "try_cast": ExpressionParser._cast,
+    "safe_cast": ExpressionParser._cast,
+    "0": ExpressionParser._number,
+    "'": ExpressionParser._string,
+    "$": ExpressionParser._parameter,
+    "*": ExpressionParser._star,
+    "(": ExpressionParser._parenthesis,
+    "not": ExpressionParser._not_prefix,
+    "case": ExpressionParser._case,
+    "cast": ExpressionParser._cast,
+    "exists": ExpressionParser._exists,
+    "array": ExpressionParser._array,
+    "row": ExpressionParser._row,
+    "null": ExpressionParser._constant,
+    "true": ExpressionParser._constant,
+    "false": ExpressionParser._constant,
+    "interval": ExpressionParser._interval,
+    "collation": ExpressionParser._collation_for,
+    "timestamp": ExpressionParser._typed_literal,
+    "time": ExpressionParser._typed_literal,
+    "double": ExpressionParser._typed_literal,
+    "character": ExpressionParser._typed_literal,
+    "bit": ExpressionParser._typed_literal,
+    "varchar": ExpressionParser._typed_literal,
+    "numeric": ExpressionParser._typed_literal,
+    **dict.fromkeys(_NO_PARENTHESES, ExpressionParser._current),
+}

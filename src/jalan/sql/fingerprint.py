@@ -4,21 +4,23 @@ Both work on tokens alone, so they cost no more than lexing and read what the gr
 """
 
 import re
-from collections.abc import Iterator
 from hashlib import blake2b
 
 from jalan.sql.dialect import Dialect
 from jalan.sql.dialects import get_dialect
-from jalan.sql.lexer import END, INVALID, LOCATION, NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Tokens
+from jalan.sql.lexer import END, INVALID, LOCATION, NUMBER, OPERATOR, QUOTED, STRING, WORD, Tokens
 from jalan.sql.statements import tokenize
 
-_SIGNS = frozenset({"+", "-"})
-_BEFORE_SIGN = frozenset({"(", ",", "=", "<", ">", "<=", ">=", "<>", "!=", "[", "between", "and", "limit", "offset",
-                          "then", "else", "when", "select", "in", "return", "values"})  # fmt: skip
+# On the tokens' keys with a space around each: "'" is a string, "0" a number, "$" a parameter.
+_CONSTANTS = re.compile(r"(?: ')+(?= )| [0$](?= )")
+_SIGNS = re.compile(
+    r"( (?:[(,=<>\[]|<=|>=|<>|!=|between|and|limit|offset|then|else|when|select|in|return|values)) [+-](?= \?)"
+)
+_WORDS = re.compile(r"(?<= [(,]) (?:null|true|false)(?= [,)] )")
 # A list of constants of any length is one: (?, ?, ?) becomes (?), (?), (?) becomes (?).
 _ITEMS = re.compile(r"\? (?:, \? )+")
 _ROWS = re.compile(r"\( \? \) (?:, \( \? \) )+")
-_CONSTANTS = frozenset({"true", "false", "null"})
+_WRITTEN = frozenset({QUOTED, INVALID, LOCATION})
 
 
 def fingerprint(text: str, dialect: Dialect | str = "postgresql") -> str:
@@ -35,45 +37,16 @@ def _rules(dialect: Dialect | str) -> Dialect:
 
 
 def fingerprint_of(tokens: Tokens) -> str:
-    """Return the fingerprint of tokens."""
-    parts = list(_shapes(tokens))
-    while parts and parts[-1] == ";":
-        parts.pop()
-    shape = " ".join(parts) + " "
-    shape = _ROWS.sub("( ? ) ", _ITEMS.sub("? ", shape))
-    return blake2b(shape.encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
-
-
-def _shapes(tokens: Tokens) -> Iterator[str]:
+    """Return the fingerprint of tokens; it costs less than reading them did."""
     keys, kinds = tokens.keys, tokens.kinds
-    depth_of_list: list[bool] = []
-    before = ""
-    for i, kind in enumerate(kinds):
-        key = keys[i]
-        if kind == END:
-            return
-        if kind == WORD:
-            shape = "?" if key in _CONSTANTS and _in_list(before, keys[i + 1], depth_of_list) else key
-        elif kind in (STRING, NUMBER, PARAMETER):
-            if before == "?" and kind == STRING:
-                continue  # strings side by side are one
-            shape = "?"
-        elif kind in (QUOTED, INVALID, LOCATION):
-            shape = tokens.written(i)
-        else:
-            if key in _SIGNS and kinds[i + 1] == NUMBER and before in _BEFORE_SIGN:
-                continue
-            if key == "(":
-                depth_of_list.append(before in ("in", "values", ","))
-            elif key == ")" and depth_of_list:
-                depth_of_list.pop()
-            shape = key
-        yield shape
-        before = shape
-
-
-def _in_list(before: str, after: str, lists: list[bool]) -> bool:
-    return bool(lists) and lists[-1] and before in ("(", ",") and after in (")", ",")
+    if not _WRITTEN.isdisjoint(kinds):
+        keys = list(keys)
+        for i, kind in enumerate(kinds):
+            if kind in _WRITTEN:
+                keys[i] = tokens.written(i)
+    shape = _SIGNS.sub(r"\1", _CONSTANTS.sub(" ?", f" {' '.join(keys)}"))
+    shape = _ROWS.sub("( ? ) ", _ITEMS.sub("? ", _WORDS.sub(" ?", shape)))
+    return blake2b(shape.rstrip("; ").encode("utf-8", "surrogatepass"), digest_size=16).hexdigest()
 
 
 def redact(text: str, dialect: Dialect | str = "postgresql") -> str:

@@ -2,7 +2,7 @@
 
 from jalan.sql import tree
 from jalan.sql.lexer import END, LOCATION, OPERATOR, QUOTED, STRING, WORD
-from jalan.sql.reshaping import ReshapingParser
+from jalan.sql.reshaping import RESHAPINGS, SHREDDERS, ReshapingParser
 
 _JOIN_STARTS = frozenset(
     """
@@ -168,7 +168,7 @@ class FromParser(ReshapingParser):
             if key == "only":
                 self.i += 1
             item = self._table_source()
-        while self.keys[self.i] in self.RESHAPINGS:
+        while self.keys[self.i] in RESHAPINGS:
             item = self.reshaping(item)
         return item
 
@@ -376,7 +376,7 @@ class FromParser(ReshapingParser):
             self.fail("a table")
         if kind not in (WORD, QUOTED, STRING, LOCATION):
             self.fail("a table")
-        shredder = self.SHREDDERS.get(self.keys[at])
+        shredder = SHREDDERS.get(self.keys[at])
         if shredder is not None and self.peek() == "(":
             shredded = shredder(self)
             if shredded is not None:

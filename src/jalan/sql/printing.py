@@ -499,7 +499,7 @@ _SPECIAL = frozenset(
     """
     array row struct map interval case cast try_cast safe_cast exists not null true false collation next prior
     binary connect_by_root approximate final running timestamp time double character bit varchar numeric table
-    values current_date current_time current_timestamp localtime localtimestamp current_role current_user session_user
-    user current_catalog current_schema system_user date set default
+    values current_date current_time current_timestamp localtime localtimestamp current_role current_user
+    session_user user current_catalog current_schema system_user date set default
     """.split()
 )

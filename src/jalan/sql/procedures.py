@@ -5,7 +5,6 @@ statement, or by BEGIN … END): what stands behind a condition tells which one 
 """
 
 from collections.abc import Callable
-from typing import ClassVar
 
 from jalan.sql import tree
 from jalan.sql.cursor import SqlSyntaxError
@@ -60,7 +59,7 @@ class ProcedureParser(DefinitionParser):
         scripted = self.in_block > 0 or self.dialect.scripting
         if self.kinds[self.i] in (WORD, QUOTED) and self.in_block and self._at_assignment():
             return self._assignment()
-        handler = self._PROCEDURAL.get(key)
+        handler = _PROCEDURAL.get(key)
         if handler is not None and (scripted or key in ("create", "do")):
             return handler(self)
         if self.in_block and key in _PASSED_OVER:
@@ -91,7 +90,7 @@ class ProcedureParser(DefinitionParser):
 
     def _at_statement(self) -> bool:
         return self.kinds[self.i] == WORD and (
-            self.keys[self.i] in self._PROCEDURAL
+            self.keys[self.i] in _PROCEDURAL
             or self.keys[self.i] in _PASSED_OVER
             or self.keys[self.i] in ("select", "insert", "update", "delete", "merge", "with", "create", "drop",
             "alter",
@@ -911,25 +910,26 @@ class ProcedureParser(DefinitionParser):
         self.i += 1
         return self._declare_one(start)
 
-    _PROCEDURAL: ClassVar[dict[str, Callable[["ProcedureParser"], tree.Statement | None]]] = {
-        "create": _create_routine,
-        "alter": _create_routine,
-        "do": _do,
-        "declare": _declare,
-        "let": _let,
-        "set": _set_variable,
-        "begin": _begin,
-        "if": _if,
-        "case": _case_statement,
-        "loop": _loop,
-        "while": _while,
-        "repeat": _repeat,
-        "for": _for,
-        "foreach": _for,
-        "return": _return,
-        "perform": _perform,
-        "execute": _execute,
-        "exec": _execute,
-        "call": _call,
-        "fetch": _fetch_cursor,
-    }
+
+_PROCEDURAL: dict[str, Callable[[ProcedureParser], tree.Statement | None]] = {
+    "create": ProcedureParser._create_routine,
+    "alter": ProcedureParser._create_routine,
+    "do": ProcedureParser._do,
+    "declare": ProcedureParser._declare,
+    "let": ProcedureParser._let,
+    "set": ProcedureParser._set_variable,
+    "begin": ProcedureParser._begin,
+    "if": ProcedureParser._if,
+    "case": ProcedureParser._case_statement,
+    "loop": ProcedureParser._loop,
+    "while": ProcedureParser._while,
+    "repeat": ProcedureParser._repeat,
+    "for": ProcedureParser._for,
+    "foreach": ProcedureParser._for,
+    "return": ProcedureParser._return,
+    "perform": ProcedureParser._perform,
+    "execute": ProcedureParser._execute,
+    "exec": ProcedureParser._execute,
+    "call": ProcedureParser._call,
+    "fetch": ProcedureParser._fetch_cursor,
+}

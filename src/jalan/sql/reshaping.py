@@ -2,7 +2,6 @@
 cut into columns."""
 
 from collections.abc import Callable
-from typing import ClassVar
 
 from jalan.sql import tree
 from jalan.sql.lexer import END, OPERATOR, STRING, WORD
@@ -20,7 +19,7 @@ class ReshapingParser(ItemParser):
 
     def reshaping(self, source: tree.FromItem) -> tree.FromItem:
         """Read the clause that stands here and return what it makes of ``source``."""
-        return self.RESHAPINGS[self.keys[self.i]](self, source)
+        return RESHAPINGS[self.keys[self.i]](self, source)
 
     def sample(self) -> list[tree.Expression]:
         """Read ``TABLESAMPLE [method] (…) [REPEATABLE (…)]`` and its kin; returns the expressions in it."""
@@ -178,12 +177,6 @@ class ReshapingParser(ItemParser):
         self._alias(item)
         return item
 
-    RESHAPINGS: ClassVar[dict[str, Callable[["ReshapingParser", tree.FromItem], tree.FromItem]]] = {
-        "pivot": _pivot,
-        "unpivot": _unpivot,
-        "match_recognize": _match_recognize,
-    }
-
     # --- documents -----------------------------------------------------------------------------------
 
     def _json_table(self) -> tree.Shredded | None:
@@ -276,8 +269,15 @@ class ReshapingParser(ItemParser):
         self.expect(")")
         return item
 
-    SHREDDERS: ClassVar[dict[str, Callable[["ReshapingParser"], tree.Shredded | None]]] = {
-        "json_table": _json_table,
-        "xmltable": _xml_table,
-        "openjson": _open_json,
-    }
+
+RESHAPINGS: dict[str, Callable[[ReshapingParser, tree.FromItem], tree.FromItem]] = {
+    "pivot": ReshapingParser._pivot,
+    "unpivot": ReshapingParser._unpivot,
+    "match_recognize": ReshapingParser._match_recognize,
+}
+
+SHREDDERS: dict[str, Callable[[ReshapingParser], tree.Shredded | None]] = {
+    "json_table": ReshapingParser._json_table,
+    "xmltable": ReshapingParser._xml_table,
+    "openjson": ReshapingParser._open_json,
+}

@@ -4,7 +4,6 @@ still read."""
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache
-from typing import ClassVar
 
 from jalan.sql import tree
 from jalan.sql.cursor import SqlSyntaxError
@@ -119,7 +118,7 @@ class StatementParser(ProcedureParser):
         if found is None:
             found = self.procedural()
         if found is None:
-            handler = self._STATEMENTS.get(key)
+            handler = _STATEMENTS.get(key)
             found = handler(self) if handler is not None else None
         if found is None:
             found = self._recognised()
@@ -269,27 +268,28 @@ class StatementParser(ProcedureParser):
             self.i += 1
         return tree.Recognised(self.starts[first], self.end_of_last(), "delimiter")
 
-    _STATEMENTS: ClassVar[dict[str, Callable[["StatementParser"], tree.Statement | None]]] = {
-        "create": ProcedureParser._create,
-        "drop": ProcedureParser._drop,
-        "truncate": ProcedureParser._truncate,
-        "alter": ProcedureParser._alter,
-        "rename": ProcedureParser._rename,
-        "set": ProcedureParser._set,
-        "use": ProcedureParser._use,
-        "explain": _explain,
-        "prepare": _prepare,
-        "copy": ProcedureParser._copy,
-        "load": ProcedureParser._load,
-        "unload": ProcedureParser._unload,
-        "export": ProcedureParser._export,
-        "bulk": ProcedureParser._bulk,
-        "cache": _cache,
-        "call": ProcedureParser._call,
-        "from": _from,
-        "pivot": _pivoted,
-        "unpivot": _pivoted,
-    }
+
+_STATEMENTS: dict[str, Callable[[StatementParser], tree.Statement | None]] = {
+    "create": ProcedureParser._create,
+    "drop": ProcedureParser._drop,
+    "truncate": ProcedureParser._truncate,
+    "alter": ProcedureParser._alter,
+    "rename": ProcedureParser._rename,
+    "set": ProcedureParser._set,
+    "use": ProcedureParser._use,
+    "explain": StatementParser._explain,
+    "prepare": StatementParser._prepare,
+    "copy": ProcedureParser._copy,
+    "load": ProcedureParser._load,
+    "unload": ProcedureParser._unload,
+    "export": ProcedureParser._export,
+    "bulk": ProcedureParser._bulk,
+    "cache": StatementParser._cache,
+    "call": ProcedureParser._call,
+    "from": StatementParser._from,
+    "pivot": StatementParser._pivoted,
+    "unpivot": StatementParser._pivoted,
+}
 
 
 @cache
