@@ -216,3 +216,19 @@ def test_the_migrations_make_what_the_models_say(store: Engine) -> None:
         context = MigrationContext.configure(connection, opts={"compare_type": True})
         assert compare_metadata(context, Base.metadata) == []
         assert connection.execute(text("select count(*) from alembic_version")).scalar() == 1
+
+
+def test_a_link_keeps_its_path_and_that_it_is_only_possible(store: Engine, source: tuple, folder: Path) -> None:
+    (folder / "far.sql").write_text(
+        "create table core.far as select a.data -> 'legs' ->> 'port' as port, fog from far.x a, far.y b;\n"
+    )
+    load(store, folder)
+    with Session(store) as session:
+        names = {f.id: f.name for f in session.scalars(select(Field))}
+        found = {
+            (names[k.source_field_id], names.get(k.target_field_id or 0)): (k.path, k.possible)
+            for k in session.scalars(select(Link))
+            if names.get(k.target_field_id or 0) in ("port", "fog")
+        }
+    assert found == {("data", "port"): ("legs.port", False), ("fog", "fog"): ("", True)}
+    assert load(store, folder).counts == {}

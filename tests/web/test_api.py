@@ -117,6 +117,11 @@ def test_evidence_marks_the_very_characters(client: Client, ids: dict[str, int])
     marks = [(found["text"][m["start"] : m["end"]], m["kind"]) for m in found["marks"]]
     assert ("fare_paid", "link") in marks
     assert ("coalesce(x.gross, 0)", "expression") in marks
+    assert found["expression"] == "coalesce(x.gross, 0)"
+    assert [(s["kind"], s["name"]) for s in found["way"]] == [
+        ("same", "fare_paid"), ("aggregated", "gross"), ("computed", "gross"),
+    ]  # fmt: skip
+    assert (found["path"], found["possible"]) == ("", False)
     assert ("s.was_cancelled", "condition") in marks
     assert found["definition"]["place"] == "pipelines/core/sailing_revenue.sql"
     path = ROOT / "src/jalan/demo/repository" / found["definition"]["place"]

@@ -502,6 +502,10 @@ export interface components {
         /**
          * Evidence
          * @description The code behind a link. Offsets count characters of ``text``; line ``first_line`` is its first.
+         *
+         *     expression: what makes the target, in one normal form. way: how, step by step through the intermediates of the
+         *     code. path: which part of the source is taken, empty for all of it. possible: the code does not say whether this
+         *     source is meant or another one.
          */
         Evidence: {
             /** Link */
@@ -534,6 +538,12 @@ export interface components {
             end: number;
             /** Others */
             others: number[];
+            /** Path */
+            path: string;
+            /** Possible */
+            possible: boolean;
+            /** Way */
+            way: components["schemas"]["WayStep"][];
         };
         /**
          * FacetCount
@@ -787,6 +797,20 @@ export interface components {
             placeholders: number;
             /** Scanned At */
             scanned_at: string | null;
+        };
+        /**
+         * WayStep
+         * @description One step of how a value is made: same, renamed, computed, aggregated or constant, with what makes it.
+         */
+        WayStep: {
+            /** Kind */
+            kind: string;
+            /** Table */
+            table: string;
+            /** Name */
+            name: string;
+            /** Expression */
+            expression: string;
         };
     };
     responses: never;

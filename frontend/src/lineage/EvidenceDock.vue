@@ -38,6 +38,21 @@ const beside = computed(() => {
     }))
 })
 
+/** How the value is made, step by step through the intermediates of the code; what stays the same is not a step. */
+const way = computed(() =>
+  (evidence.value?.way ?? [])
+    .filter((step) => step.kind !== 'same')
+    .map((step) => `${step.kind} ${step.name}`),
+)
+const wayInFull = computed(() =>
+  (evidence.value?.way ?? [])
+    .map(
+      (step) =>
+        `${step.kind}: ${[step.table, step.name].filter(Boolean).join('.')} = ${step.expression}`,
+    )
+    .join('\n'),
+)
+
 const firstMark = computed(() =>
   lines.value.findIndex((line) => line.pieces.some((piece) => piece.kinds.includes('link'))),
 )
@@ -170,7 +185,19 @@ const HOW: Record<string, string> = {
             <span>
               <b class="mono">{{ evidence.target.split('.').at(-1) }}</b> ←
               <span class="mono">{{ evidence.expression ?? evidence.source }}</span>
+              <span v-if="evidence.path" class="mono path" title="the part that is taken">{{
+                evidence.path
+              }}</span>
               <span class="how">{{ HOW[evidence.how] ?? evidence.how }}</span>
+              <span v-if="way.length > 1" class="how" :title="wayInFull">{{
+                way.join(' → ')
+              }}</span>
+              <span
+                v-if="evidence.possible"
+                class="possible"
+                title="The code does not say which table this column is of: it may be another one."
+                >possible</span
+              >
             </span>
             <span :title="exact(evidence.definition.valid_from)">
               {{ origin }}
@@ -308,6 +335,15 @@ const HOW: Record<string, string> = {
 }
 .how {
   margin-left: 8px;
+}
+.path {
+  margin-left: 8px;
+}
+.possible {
+  margin-left: 8px;
+  padding: 0 5px;
+  border: 1px dashed currentcolor;
+  color: var(--ink);
 }
 .code {
   position: relative;

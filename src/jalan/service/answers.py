@@ -154,8 +154,22 @@ class Mark(BaseModel):
     kind: Literal["link", "value", "condition", "expression"]
 
 
+class WayStep(BaseModel):
+    """One step of how a value is made: same, renamed, computed, aggregated or constant, with what makes it."""
+
+    kind: str
+    table: str
+    name: str
+    expression: str
+
+
 class Evidence(BaseModel):
-    """The code behind a link. Offsets count characters of ``text``; line ``first_line`` is its first."""
+    """The code behind a link. Offsets count characters of ``text``; line ``first_line`` is its first.
+
+    expression: what makes the target, in one normal form. way: how, step by step through the intermediates of the
+    code. path: which part of the source is taken, empty for all of it. possible: the code does not say whether this
+    source is meant or another one.
+    """
 
     link: int
     kind: LinkKind
@@ -171,6 +185,9 @@ class Evidence(BaseModel):
     start: int
     end: int
     others: list[int]
+    path: str
+    possible: bool
+    way: list[WayStep]
 
 
 class PathStep(BaseModel):

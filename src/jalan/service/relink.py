@@ -146,7 +146,7 @@ class _Writer:
             target_field = None if link.output is None else self._catalogue.field(target, link.output).id
         return NewLink(
             field.id, target_dataset, target_field, link.kind, link.how,
-            ids[link.statement], link.spans, self._expression(link),
+            ids[link.statement], link.spans, self._expression(link), link.path, link.possible,
         )  # fmt: skip
 
     def _expression(self, link: Link) -> tuple[int, int] | None:

@@ -21,7 +21,9 @@ from jalan.service.answers import (
     PathStep,
     Road,
     Step,
+    WayStep,
 )
+from jalan.service.details import how_it_is_made
 from jalan.service.errors import NotFound
 from jalan.service.snapshot import DefinitionInfo, Snapshot
 
@@ -272,9 +274,10 @@ def evidence(snapshot: Snapshot, link_id: int) -> Evidence:
     if info.expression is not None:
         marks.append(Mark(start=info.expression[0], end=info.expression[1], kind="expression"))
     start, end = snapshot.statements.get(info.statement or -1, (0, len(definition.text)))
-    expression = None
+    expression: str | None = None
+    way: list[WayStep] = []
     if info.expression is not None:
-        expression = " ".join(definition.text[info.expression[0] : info.expression[1]].split())
+        expression, way = how_it_is_made(snapshot, definition, info.expression)
     return Evidence(
         link=info.id,
         kind="value" if info.kind == "value" else "condition",
@@ -290,6 +293,9 @@ def evidence(snapshot: Snapshot, link_id: int) -> Evidence:
         start=start,
         end=end,
         others=info.others,
+        path=info.path,
+        possible=info.possible,
+        way=way,
     )
 
 

@@ -65,6 +65,10 @@ class DefinitionInfo:
     valid_from: datetime
     text: str
     first_line: int
+    dialect: str
+    search_path: list[str]
+    database: str
+    namespace: str
 
     @property
     def by(self) -> str:
@@ -90,6 +94,8 @@ class LinkInfo:
     statement: int | None
     spans: list[tuple[int, int]]
     expression: tuple[int, int] | None
+    path: str
+    possible: bool
     others: list[int]
 
 
@@ -140,11 +146,23 @@ class Snapshot:
             )  # fmt: skip
 
     def _read_definitions(self, session: Session) -> None:
-        query = select(Definition, Job.name).outerjoin(Job, Job.id == Definition.job_id)
+        query = select(Definition, Job.name, System.namespace).outerjoin(Job, Job.id == Definition.job_id)
+        query = query.join(System, System.id == Definition.system_id)
         query = query.where(*_valid(Definition, self.as_of))
-        for row, job in session.execute(query):
+        for row, job, namespace in session.execute(query):
             self.definitions[row.id] = DefinitionInfo(
-                row.id, row.kind, row.place, job, row.version, row.valid_from, row.text, row.first_line
+                row.id,
+                row.kind,
+                row.place,
+                job,
+                row.version,
+                row.valid_from,
+                row.text,
+                row.first_line,
+                row.dialect,
+                row.search_path,
+                row.database,
+                namespace,
             )
         statements = select(Statement.id, Statement.start, Statement.end).join(Definition)
         statements = statements.where(*_valid(Definition, self.as_of))
@@ -153,7 +171,8 @@ class Snapshot:
     def _read_links(self, session: Session) -> Dependencies:
         query = select(
             Link.id, Link.source_field_id, Link.target_dataset_id, Link.target_field_id, Link.kind, Link.how,
-            Link.origin, Link.definition_id, Link.statement_id, Link.spans, Link.expression,
+            Link.origin, Link.definition_id, Link.statement_id, Link.spans, Link.expression, Link.path,
+            Link.possible,
         ).where(*_valid(Link, self.as_of)).order_by(Link.id)  # fmt: skip
         between: dict[tuple[int, int, int], list[Row[Any]]] = defaultdict(list)
         offset = len(self.fields)
@@ -179,6 +198,7 @@ class Snapshot:
                     best.id, best.kind, best.how, best.origin, best.definition_id, best.statement_id,
                     [(start, end) for start, end in best.spans],
                     (best.expression[0], best.expression[1]) if best.expression else None,
+                    best.path, all(row.possible for row in rows),
                     [row.id for row in rows[1:]],
                 )
             )  # fmt: skip
@@ -201,6 +221,10 @@ class Snapshot:
 
     def link_label(self, position: int) -> str:
         """Return what happens on a link in few words: same, renamed, or the expression as it is written."""
+        label = self._certain_label(position)
+        return f"possibly {label}" if self.links[position].possible else label
+
+    def _certain_label(self, position: int) -> str:
         link = self.links[position]
         source, target = int(self.graph.sources[position]), int(self.graph.targets[position])
         if link.kind == "value" and link.how == "identity" and target < len(self.fields):

@@ -24,6 +24,8 @@ class NewLink:
     statement: int | None
     spans: tuple[Span, ...]
     expression: Span | None
+    path: str = ""
+    possible: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +130,7 @@ class DefinitionWriter:
             expression = (row.expression[0], row.expression[1]) if row.expression else None
             key = NewLink(
                 row.source_field_id, row.target_dataset_id, row.target_field_id, row.kind, row.how,
-                row.statement_id, spans, expression,
+                row.statement_id, spans, expression, row.path, row.possible,
             )  # fmt: skip
             present[key] = row
         for key, row in present.items():
@@ -147,6 +149,8 @@ class DefinitionWriter:
                 "statement_id": link.statement,
                 "spans": [list(span) for span in link.spans],
                 "expression": list(link.expression) if link.expression else None,
+                "path": link.path,
+                "possible": link.possible,
                 "valid_from": self._now,
             }
             for link in wanted

@@ -152,7 +152,8 @@ class Link(Base):
 
     target_field_id is empty where the source decides which rows the target has. kind: value or condition.
     origin: parsed, event, catalogue or declared. spans: where the source is named in the definition's text;
-    expression: where the target is computed.
+    expression: where the target is computed. path: which part of a semi-structured source is taken, empty for all
+    of it. possible: the text does not say whether this column is meant or another one.
     """
 
     __tablename__ = "link"
@@ -172,6 +173,8 @@ class Link(Base):
     statement_id: Mapped[int | None] = mapped_column(ForeignKey("statement.id"))
     spans: Mapped[list[Any]]
     expression: Mapped[list[Any] | None]
+    path: Mapped[str] = mapped_column(server_default="")
+    possible: Mapped[bool] = mapped_column(server_default=text("false"))
     valid_from: Mapped[datetime]
     valid_to: Mapped[datetime | None]
 
