@@ -188,10 +188,10 @@ const HOW: Record<string, string> = {
               <span v-if="evidence.path" class="mono path" title="the part that is taken">{{
                 evidence.path
               }}</span>
-              <span class="how">{{ HOW[evidence.how] ?? evidence.how }}</span>
               <span v-if="way.length > 1" class="how" :title="wayInFull">{{
                 way.join(' → ')
               }}</span>
+              <span v-else class="how">{{ HOW[evidence.how] ?? evidence.how }}</span>
               <span
                 v-if="evidence.possible"
                 class="possible"
