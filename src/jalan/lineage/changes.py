@@ -271,6 +271,9 @@ class ChangeResolver(RoutineResolver):
         inner.reads = self.reads
         inner.returned = _returned_names(routine)
         run = Procedure(inner, None)
+        if routine.result is not None and routine.returns is not None:
+            run.result_table = routine.result
+            self.tables.make((routine.result,), routine.returns, True)
         run.run(routine.body)
         if not run.result.columns and inner.returned:
             made = [inner.variables[name] for name in inner.returned if name in inner.variables]

@@ -21,7 +21,9 @@ Emit = Callable[[tree.Statement, "Procedure"], None]
 class Procedure:
     """One run of a body. ``resolver`` holds the variables; ``emit`` takes the statements that are not procedural,
     None where only the result is asked for. ``puts_out``: a bare query is a result for the caller of the script,
-    rather than what the function returns."""
+    rather than what the function returns. ``result_table``: the table variable that a function returns."""
+
+    result_table: str | None = None
 
     def __init__(self, resolver: ChangeResolver, emit: Emit | None, puts_out: bool = False) -> None:
         self.resolver = resolver
@@ -31,6 +33,9 @@ class Procedure:
         self._puts_out = puts_out
         self._uncertain = 0
         self._cursors: dict[str, Relation] = {}
+        for name in _GIVEN:
+            spelled = resolver.spelled(name)
+            resolver.variables.setdefault(spelled, Made(spelled, {}, {}, (0, 0)))
 
     @property
     def variables(self) -> dict[str, Made]:
@@ -47,6 +52,9 @@ class Procedure:
         handler = self._STEPS.get(type(node))
         if handler is not None:
             handler(self, node)
+        elif isinstance(node, tree.Insert) and self.result_table in node.target.parts:
+            written = self.resolver.written(node)
+            self._add_result(Relation(written.columns, written.rows, {}, []))
         elif self._emit is not None:
             self._emit(node, self)
 
@@ -173,7 +181,8 @@ class Procedure:
             self.run(body)
         self.run(node.otherwise)
         self._uncertain -= 1
-        self.context = before
+        if not any(_leaves(body) for body in [*(body for _, body in node.branches), node.otherwise]):
+            self.context = before  # otherwise what follows runs only where the branch was not taken
 
     def _loop(self, node: tree.Loop) -> None:
         before = copy_flow(self.context)
@@ -285,6 +294,24 @@ class Procedure:
         tree.CallRoutine: _call,
         tree.Execute: _execute,
     }
+
+
+def _leaves(body: list[tree.Statement]) -> bool:
+    """Whether statements end a loop, its round, or the procedure."""
+    return any(
+        isinstance(node, tree.Return)
+        or (isinstance(node, tree.Recognised) and node.kind in _LEAVING)
+        or (isinstance(node, tree.Block) and _leaves(node.body))
+        for node in body
+    )
+
+
+# Variables that the database sets.
+_GIVEN = (
+    "found", "sqlstate", "sqlerrm", "sqlcode", "row_count", "tg_op", "tg_name", "tg_when", "tg_level", "tg_relid",
+    "tg_table_name", "tg_table_schema", "tg_nargs", "tg_argv", "tg_event", "tg_tag",
+)  # fmt: skip
+_LEAVING = frozenset({"exit", "continue", "leave", "iterate", "break", "raise", "throw", "goto", "signal"})
 
 
 def _assigns(query: tree.Query) -> list[str] | None:

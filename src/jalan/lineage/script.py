@@ -330,7 +330,7 @@ class _ScriptReader:
         for name in [*(node.returns or []), *([node.result] if node.result else [])]:
             resolver.variables.setdefault(name, Made(name, {}, {}, (node.start, node.start)))
         if node.result is not None and node.returns is not None:
-            self._tables.make((node.result,), node.returns, True)
+            self._changes.create(self._tables.make((node.result,), node.returns, True).key, True)
         resolver.returned = list(node.returns or [])
         resolver.trigger_table = table
         self._bind_rows(resolver, table, node)

@@ -244,9 +244,14 @@ class ExpressionParser(CallParser):
                 return self._unary()
             else:
                 self.fail("an expression")
-        if self.keys[self.i] in self._postfixes:
+        if self.keys[self.i] in self._postfixes and not self._at_range():
             found = self._postfix(found)
         return found
+
+    def _at_range(self) -> bool:
+        """Whether ``..`` stands here, between the ends of a loop's range."""
+        i = self.i
+        return self.keys[i] == "." and (self.keys[i + 1] == "." or self.written(i + 1).startswith("."))
 
     def _unary(self) -> tree.Expression:
         operators = []
@@ -701,9 +706,9 @@ class ExpressionParser(CallParser):
             return tree.Column(self.starts[i], self.ends[i], (first,))
         if key == "'" and self.dialect.string_aliases and keys[i] not in _TYPED and keys[i][0] != "_":
             return tree.Column(self.starts[i], self.ends[i], (first,))
-        if key == ".":
+        if key == "." and not self._at_range():
             names = [first]
-            while keys[self.i] == ".":
+            while keys[self.i] == "." and not self._at_range():
                 self.i += 1
                 if keys[self.i] == "*":
                     self.i += 1

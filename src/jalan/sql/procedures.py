@@ -11,6 +11,7 @@ from jalan.sql.cursor import SqlSyntaxError
 from jalan.sql.definitions import DefinitionParser
 from jalan.sql.lexer import END, NUMBER, PARAMETER, QUOTED, STRING, WORD, Tokens
 
+_BLOCK_WORDS = frozenset({"loop", "then", "do", "end", "elsif", "elseif", "else", "if", "until", "strict"})
 _STOPS = frozenset({"end", "else", "elsif", "elseif", "exception", "when", "until"})
 _TRANSACTION = frozenset(
     """
@@ -39,10 +40,18 @@ class ProcedureParser(DefinitionParser):
     def body(self, stops: frozenset[str] = _STOPS) -> list[tree.Statement]:
         """Read statements up to one of these words."""
         found: list[tree.Statement] = []
-        self.in_block += 1
+        self.enter_block()
         while self.kinds[self.i] != END and self.keys[self.i] not in stops:
             if self.take(";"):
                 continue
+            if self.keys[self.i + 1 : self.i + 2] == [":"] and self.peek(2) in (
+                "loop",
+                "while",
+                "repeat",
+                "begin",
+                "for",
+            ):
+                self.i += 2  # a label
             if self.keys[self.i] == "<<":
                 self.i += 3
                 continue
@@ -52,6 +61,11 @@ class ProcedureParser(DefinitionParser):
                     self.fail("“;”")
         self.in_block -= 1
         return found
+
+    def enter_block(self) -> None:
+        """Count one more block: in there the words of the block are no aliases."""
+        self.in_block += 1
+        self._no_alias = self._no_alias | _BLOCK_WORDS
 
     def procedural(self) -> tree.Statement | None:
         """Read a procedural statement if one starts here."""
@@ -68,6 +82,8 @@ class ProcedureParser(DefinitionParser):
 
     def _passed_over(self) -> tree.Statement:
         first = self.i
+        if self.keys[first] in ("exit", "continue"):
+            return self._exit()
         if self.dialect.bare_statements:
             self.i += 1
             if self.keys[first] in (
@@ -87,6 +103,18 @@ class ProcedureParser(DefinitionParser):
         else:
             self._to_end()
         return tree.Recognised(self.starts[first], self.end_of_last(), self.keys[first])
+
+    def _exit(self) -> tree.Statement:
+        """``EXIT [label] [WHEN condition]``: from here on the condition decides."""
+        first = self.i
+        self.i += 1
+        if self.keys[self.i] not in ("when", ";", "", "end"):
+            self.name("a label")
+        left = tree.Recognised(self.starts[first], self.end_of_last(), self.keys[first])
+        if not self.take("when"):
+            return left
+        condition = self.expression()
+        return tree.If(left.start, self.end_of_last(), [(condition, [left])], [])
 
     def _at_statement(self) -> bool:
         return self.kinds[self.i] == WORD and (
@@ -704,11 +732,8 @@ class ProcedureParser(DefinitionParser):
             key = self.keys[self.i]
             if key == "returns" or key == "return":
                 self.i += 1
-                if (
-                    self.keys[self.i] == "null"
-                    or self._is_query(self.i)
-                    or (key == "return" and not self._at_type())
-                ):
+                queried = key == "return" and (self._is_query(self.i) or not self._at_type())
+                if self.keys[self.i] == "null" or queried:
                     self.i -= 1
                     if key == "return":
                         found.body.append(self.statement())
@@ -837,7 +862,8 @@ class ProcedureParser(DefinitionParser):
             )
             return
         parser = type(self)(self.inner_tokens(i), self.dialect)
-        parser.in_block = 1 if language == "plpgsql" or parser.keys[0] in ("begin", "declare") else 0
+        if language == "plpgsql" or parser.keys[0] in ("begin", "declare"):
+            parser.enter_block()
         try:
             if (
                 not parser.in_block

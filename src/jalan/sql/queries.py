@@ -495,6 +495,8 @@ class QueryParser(FromParser):
             self.i += 1
         self.take("unlogged")
         self.take("table")
+        if self.keys[self.i] == "strict" and self.kinds[self.i + 1] == WORD:
+            self.i += 1
         if self.keys[self.i] in ("outfile", "dumpfile"):
             self.i += 1
             select.into = self.table_name()

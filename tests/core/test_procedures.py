@@ -1,0 +1,52 @@
+"""Bodies of procedures: what flows through variables, branches, loops, results and text that is run.
+
+The cases stand in ``tests/corpus/procedures.txt``, in the notation of the corpora; a heading is the dialect and what
+the case is about.
+"""
+
+import pytest
+
+from jalan import extract
+from tests.core.corpus import CORPUS, TABLES, rendered
+
+
+def _cases() -> list[tuple[str, str, str, list[str]]]:
+    found = []
+    for block in (CORPUS / "procedures.txt").read_text().split("\n\n## "):
+        heading, _, rest = block.removeprefix("## ").partition("\n")
+        dialect, _, title = heading.partition(": ")
+        lines = rest.strip("\n").split("\n")
+        sql = "\n".join(line for line in lines if not line.startswith("=") or line[1:2] not in ":>!")
+        found.append((dialect, title, sql, [line for line in lines if line[:2] in ("=:", "=>", "=!")]))
+    return found
+
+
+@pytest.mark.parametrize(("dialect", "title", "sql", "expected"), _cases(), ids=[case[1] for case in _cases()])
+def test_a_body_is_followed(dialect: str, title: str, sql: str, expected: list[str]) -> None:
+    assert rendered(extract(sql, dialect=dialect, tables=TABLES)) == expected
+
+
+def test_dynamic_text_is_reported_on_the_very_expression() -> None:
+    sql = "do $$ declare t text; begin select port into t from ports; execute 'delete from ' || t; end $$"
+    (said,) = [d for d in extract(sql, tables=TABLES).diagnostics if d.level == "warning"]
+    assert (said.code, sql[slice(*said.span)]) == ("dynamic_sql", "'delete from ' || t")
+
+
+def test_links_of_text_that_is_run_point_at_the_characters_in_the_strings() -> None:
+    sql = "do $$ begin execute 'insert into crew (name) select na' || 'me from ports where island = ''x'''; end $$"
+    found = extract(sql, tables=TABLES)
+    spans = {(link.column, sql[slice(*link.span)]) for link in found.links}
+    assert spans == {("name", "na' || 'me"), ("island", "island")}
+
+
+def test_a_body_that_cannot_be_read_says_where_and_leaves_the_rest() -> None:
+    sql = "create function f() returns int language plpgsql as $$ begin retrun 1; end $$; select port from ports"
+    found = extract(sql, tables=TABLES)
+    (said,) = [d for d in found.diagnostics if d.level == "warning"]
+    assert (said.code, sql[slice(*said.span)]) == ("routine_not_read", "retrun")
+    assert [(link.table, link.column) for link in found.links] == [("ports", "port")]
+
+
+def test_a_body_in_another_language_is_not_taken_for_sql() -> None:
+    found = extract("create function f() returns int language plpython3u as $$ return 1 $$")
+    assert [d.message for d in found.diagnostics] == ["the body is in plpython3u"]
