@@ -6,6 +6,7 @@ from jalan.sql.dialect import Dialect, Folding
 from jalan.sql.lexer import END, INVALID, QUOTED, WORD, Tokens, identifier
 
 MAX_DEPTH = 120
+_FURTHER = 16
 
 
 class SqlSyntaxError(Exception):
@@ -24,10 +25,11 @@ class Cursor:
     def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
         self.dialect = dialect
         self.text = tokens.text
-        self.keys = tokens.keys
-        self.kinds = tokens.kinds
-        self.starts = tokens.starts
-        self.ends = tokens.ends
+        # Behind the end there are further ends, so that a look ahead by some tokens needs no question.
+        self.keys = tokens.keys + [""] * _FURTHER
+        self.kinds = tokens.kinds + [END] * _FURTHER
+        self.starts = tokens.starts + tokens.starts[-1:] * _FURTHER
+        self.ends = tokens.ends + tokens.ends[-1:] * _FURTHER
         self.written = tokens.written
         self.i = 0
         self.depth = 0

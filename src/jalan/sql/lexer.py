@@ -48,7 +48,9 @@ class Tokens:
     spellings: list[str] | None = None
 
     def written(self, i: int) -> str:
-        """Return a token as it is written."""
+        """Return a token as it is written; beyond the end there is nothing."""
+        if i >= len(self.kinds):
+            return ""
         if self.spellings is not None:
             return self.spellings[i]
         return self.text[self.starts[i] : self.ends[i]]
