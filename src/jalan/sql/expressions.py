@@ -3,7 +3,8 @@
 from collections.abc import Callable
 
 from jalan.sql import tree
-from jalan.sql.calls import OTHER, CallParser
+from jalan.sql.calls import OTHER
+from jalan.sql.constructors import ConstructorParser
 from jalan.sql.cursor import SqlSyntaxError
 from jalan.sql.dialect import Dialect
 from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Tokens
@@ -26,17 +27,10 @@ _FUNCTION_WORDS = frozenset(
     window
     """.split()
 )
-_UNITS = frozenset(
-    """
-    microsecond microseconds millisecond milliseconds second seconds minute minutes hour hours day days week weeks
-    month months quarter quarters year years day_hour day_minute day_second hour_minute hour_second minute_second
-    year_month decade century
-    """.split()
-)
 _TYPED = frozenset({"date", "time", "timestamp", "datetime", "n", "b", "x"})
 
 
-class ExpressionParser(CallParser):
+class ExpressionParser(ConstructorParser):
     """Reads expressions. Queries inside them are read by the class below this one."""
 
     def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
@@ -44,10 +38,6 @@ class ExpressionParser(CallParser):
         self._special = dialect.reserved.union(_PRIMARY)
         self._postfixes = frozenset({"::", "[", ".", ":"} if dialect.colon_paths else {"::", "[", "."})
         self._lambdas = dialect.lambdas
-
-    def query(self) -> tree.Query:
-        """Read a query."""
-        raise NotImplementedError
 
     def expression(self, power: int = 1) -> tree.Expression:
         """Read an expression whose operators bind at least as tightly as ``power``."""
@@ -419,48 +409,6 @@ class ExpressionParser(CallParser):
         self.depth -= 1
         return tree.Unary(start, argument.end, "not", argument)
 
-    def _case(self) -> tree.Expression:
-        self.enter()
-        start = self.starts[self.i]
-        self.i += 1
-        operand = None if self.keys[self.i] == "when" else self.expression()
-        branches = []
-        while self.keys[self.i] == "when":
-            at = self.starts[self.i]
-            self.i += 1
-            condition = self.expression()
-            self.expect("then")
-            result = self.expression()
-            branches.append(tree.When(at, result.end, condition, result))
-        if not branches:
-            self.fail("“WHEN”")
-        default = self.expression() if self.take("else") else None
-        self.expect("end")
-        self.depth -= 1
-        return tree.Case(start, self.end_of_last(), operand, branches, default)
-
-    def _cast(self) -> tree.Expression | None:
-        if self.peek() != "(":
-            return None
-        start = self.starts[self.i]
-        self.i += 2
-        argument = self.expression()
-        self.expect("as")
-        name = self.type_name()
-        if self.keys[self.i] != ")":
-            self._cast_tail()
-        self.expect(")")
-        return tree.Cast(start, self.end_of_last(), argument, name)
-
-    def _cast_tail(self) -> None:
-        """Step over ``FORMAT '…'``, ``AT TIME ZONE '…'``, ``DEFAULT … ON CONVERSION ERROR``, ``COLLATE …``."""
-        if self.keys[self.i] not in ("format", "at", "default", "collate", ",", "array", "not", "rename", "add"):
-            self.fail("“)”")
-        while self.keys[self.i] != ")":
-            self.i += 1
-            if (self.kinds[self.i] == OPERATOR and self.keys[self.i] == ";") or not self.keys[self.i]:
-                self.fail("“)”")
-
     def _exists(self) -> tree.Expression | None:
         if self.peek() != "(":
             return None
@@ -470,209 +418,10 @@ class ExpressionParser(CallParser):
         self.expect(")")
         return tree.Exists(start, self.end_of_last(), query)
 
-    def _array(self) -> tree.Expression | None:
-        start = self.starts[self.i]
-        if self.peek() == "[":
-            self.i += 1
-            return self._array_items(start)
-        if self.peek()[:1] == "<" and self.dialect.struct_paths:
-            self.i += 1
-            self.skip_angles()
-            return self._array_items(start) if self.keys[self.i] == "[" else None
-        if self.peek() != "(" or not self._is_query(self.i + 2):
-            return None
-        self.i += 2
-        query = self.query()
-        self.expect(")")
-        return tree.ArrayQuery(start, self.end_of_last(), query)
-
-    def _list(self) -> tree.Expression:
-        return self._array_items(self.starts[self.i])
-
-    def _array_items(self, start: int) -> tree.Expression:
-        self.enter()
-        self.expect("[")
-        items: list[tree.Expression] = []
-        while self.keys[self.i] != "]":
-            at = self.starts[self.i]
-            if self.keys[self.i] == "[" and self.kinds[self.i - 1] == OPERATOR and self._lower:
-                items.append(self._array_items(at))
-            else:
-                items.append(self.expression())
-            if self.keys[self.i] == "for" and len(items) == 1:
-                return self._comprehension(start, items[0])
-            if not self.take(","):
-                break
-        self.expect("]")
-        self.depth -= 1
-        return tree.ArrayItems(start, self.end_of_last(), items)
-
-    def _comprehension(self, start: int, item: tree.Expression) -> tree.Expression:
-        self.expect("for")
-        names = [self.name("a name for the items")]
-        while self.take(","):
-            names.append(self.name("a name for the items"))
-        self.expect("in")
-        source = self.expression(_OTHER)
-        condition = self.expression() if self.take("if") else None
-        self.expect("]")
-        self.depth -= 1
-        return tree.Comprehension(start, self.end_of_last(), names, item, source, condition)
-
-    def _braces(self) -> tree.Expression:
-        """Read ``{'a': 1, b: 2}``."""
-        self.enter()
-        start = self.starts[self.i]
-        self.i += 1
-        found = tree.Struct(start, start, [], [])
-        while self.keys[self.i] != "}":
-            if self.kinds[self.i] == STRING:
-                found.names.append(self.written(self.i)[1:-1])
-                self.i += 1
-            elif self.kinds[self.i] in (WORD, QUOTED) and self.peek() in (":", "."):
-                found.names.append(self.name())
-            else:
-                found.names.append(None)
-                found.items.append(self.expression(_OTHER))
-            if self.kinds[self.i] == PARAMETER and self.written(self.i)[0] == ":":
-                i = self.i  # `{'a':b}`: the lexer took `:b` for a placeholder
-                found.items.append(tree.Column(self.starts[i] + 1, self.ends[i], (self.written(i)[1:],)))
-                self.i += 1
-            else:
-                self.expect(":")
-                found.items.append(self.expression())
-            if not self.take(","):
-                break
-        self.expect("}")
-        self.depth -= 1
-        found.end = self.end_of_last()
-        return found
-
-    def _map(self) -> tree.Expression | None:
-        if self.peek() != "{":
-            return None
-        self.i += 1
-        return self._braces()
-
-    def _struct(self) -> tree.Expression | None:
-        start = self.starts[self.i]
-        at = self.i
-        if self.peek()[:1] == "<":
-            self.i += 1
-            self.skip_angles()
-        elif self.peek() == "(":
-            self.i += 1
-        else:
-            return None
-        if self.keys[self.i] != "(":
-            self.i = at
-            return None
-        self.i += 1
-        found = tree.Struct(start, start, [], [])
-        while self.keys[self.i] != ")":
-            item = self.expression()
-            found.items.append(item)
-            name = self.name("the name of a part") if self.take("as") else None
-            if name is None and isinstance(item, tree.Column):
-                name = item.parts[-1]
-            found.names.append(name)
-            if not self.take(","):
-                break
-        self.expect(")")
-        found.end = self.end_of_last()
-        return found
-
-    def _leading(self) -> tree.Expression | None:
-        """``PRIOR x``, ``BINARY x``, ``CONNECT_BY_ROOT x``: a word before the value that it is about."""
-        after = self.kinds[self.i + 1]
-        if after not in (WORD, QUOTED, STRING) or self.keys[self.i + 1] in self._no_alias:
-            return None
-        operator = self.keys[self.i]
-        start = self.starts[self.i]
-        self.i += 1
-        argument = self.expression(_UNARY)
-        return tree.Unary(start, argument.end, operator, argument)
-
-    def _before_call(self) -> tree.Expression | None:
-        """``APPROXIMATE COUNT(…)``, ``FINAL LAST(…)``: a word that says how a call is meant."""
-        if self.kinds[self.i + 1] != WORD or self.peek(2) not in ("(", "."):
-            return None
-        self.i += 1
-        return self._prefix()
-
-    def _lambda_word(self) -> tree.Expression | None:
-        """``LAMBDA x, y: body``."""
-        if not self._lambdas or self.kinds[self.i + 1] not in (WORD, QUOTED) or self.peek(2) not in (",", ":"):
-            return None
-        start = self.starts[self.i]
-        self.i += 1
-        names = [self.name("a parameter")]
-        while self.take(","):
-            names.append(self.name("a parameter"))
-        self.expect(":")
-        body = self.expression()
-        return tree.Lambda(start, body.end, names, body)
-
-    def _location(self) -> tree.Expression:
-        i = self.i
-        self.i += 1
-        return tree.Literal(self.starts[i], self.ends[i], "")
-
-    def _next_value(self) -> tree.Expression | None:
-        """``NEXT VALUE FOR sequence``."""
-        if not (self.peek() == "value" and self.peek(2) == "for"):
-            return None
-        start = self.starts[self.i]
-        self.i += 3
-        self.qualified("a sequence")
-        return tree.Literal(start, self.end_of_last(), "")
-
-    def _row(self) -> tree.Expression | None:
-        if self.peek() != "(":
-            return None
-        start = self.starts[self.i]
-        self.i += 2
-        items = [] if self.keys[self.i] == ")" else self.expression_list()
-        self.expect(")")
-        return tree.Row(start, self.end_of_last(), items)
-
     def _constant(self) -> tree.Expression:
         i = self.i
         self.i = i + 1
         return tree.Literal(self.starts[i], self.ends[i], "")
-
-    def _interval(self) -> tree.Expression | None:
-        start = self.starts[self.i]
-        at = self.i
-        self.i += 1
-        if self.keys[self.i] == "(" and self.kinds[self.i + 1] == NUMBER and self.peek(3) != ")":
-            self.skip_parentheses()
-        if self.kinds[self.i] != STRING:
-            self.i = at
-            return self._interval_of(start)
-        self.i += 1
-        self.interval_fields()
-        if self.keys[self.i] in _UNITS:
-            self.i += 1
-        return tree.Literal(start, self.end_of_last(), "interval")
-
-    def _interval_of(self, start: int) -> tree.Expression | None:
-        """``INTERVAL n DAY``, where n is any expression."""
-        at = self.i
-        self.i += 1
-        if self.kinds[self.i] == OPERATOR and self.keys[self.i] not in ("(", "-", "?"):
-            self.i = at
-            return None
-        try:
-            argument = self.expression(_OTHER)
-        except SqlSyntaxError:
-            self.i = at
-            return None
-        if self.keys[self.i] not in _UNITS:
-            self.i = at
-            return None
-        self.i += 1
-        return tree.Unary(start, self.end_of_last(), "interval", argument)
 
     def _current(self) -> tree.Expression:
         i = self.i
@@ -734,31 +483,6 @@ class ExpressionParser(CallParser):
         if key == "'" and self.kinds[self.i] != STRING:
             self.fail("an expression")
         return tree.Column(self.starts[i], self.end_of_last(), parts)
-
-    def _typed_literal(self) -> tree.Expression | None:
-        """``timestamp with time zone '…'``, ``double precision '…'``."""
-        at = self.i
-        if self.peek() not in ("with", "without", "precision", "varying", "("):
-            return None
-        start = self.starts[at]
-        try:
-            name = self.type_name()
-        except SqlSyntaxError:
-            name = ""
-        if not name or self.kinds[self.i] != STRING:
-            self.i = at
-            return None
-        self.i += 1
-        return tree.Literal(start, self.end_of_last(), name)
-
-    def _collation_for(self) -> tree.Expression | None:
-        if not (self.peek() == "for" and self.peek(2) == "("):
-            return None
-        start = self.starts[self.i]
-        self.i += 3
-        argument = self.expression()
-        self.expect(")")
-        return tree.Call(start, self.end_of_last(), ("collation for",), [argument])
 
 
 _INFIX: dict[str, Callable[[ExpressionParser, tree.Expression, int], tree.Expression | None]] = {

@@ -1,0 +1,114 @@
+"""Procedures: blocks, variables, loops, routines."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from jalan.sql.tree.queries import Query, TableName
+from jalan.sql.tree.statements import Statement
+from jalan.sql.tree.values import Expression
+
+
+@dataclass(slots=True, eq=False)
+class Declare(Statement):
+    """Variables with a value, a cursor with its query, or a table variable with its columns."""
+
+    names: list[str]
+    value: Expression | None
+    query: Query | None
+    columns: list[str] | None
+
+
+@dataclass(slots=True, eq=False)
+class Assign(Statement):
+    """``name := value``; several names take the parts of a row or of a query's."""
+
+    names: list[str]
+    value: Expression
+
+
+@dataclass(slots=True, eq=False)
+class Block(Statement):
+    """``DECLARE … BEGIN … END``."""
+
+    declarations: list[Statement]
+    body: list[Statement]
+
+
+@dataclass(slots=True, eq=False)
+class If(Statement):
+    """``IF … THEN … ELSE …``, and CASE as a statement."""
+
+    branches: list[tuple[Expression, list[Statement]]]
+    otherwise: list[Statement]
+
+
+@dataclass(slots=True, eq=False)
+class Loop(Statement):
+    """Any loop: over the rows of ``query``, over the values of ``source``, or while ``condition`` holds. With
+    ``dynamic`` the condition is the text of the query."""
+
+    names: list[str]
+    condition: Expression | None
+    query: Query | None
+    body: list[Statement]
+    source: Expression | None = None
+    dynamic: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class Return(Statement):
+    """``RETURN value``, ``RETURN QUERY query``, ``RETURN NEXT value``."""
+
+    value: Expression | None
+    query: Query | None
+
+
+@dataclass(slots=True, eq=False)
+class Fetch(Statement):
+    """``FETCH cursor INTO names``."""
+
+    cursor: str
+    names: list[str]
+
+
+@dataclass(slots=True, eq=False)
+class Execute(Statement):
+    """A statement given as text: ``EXECUTE 'text' [INTO names] [USING arguments]``."""
+
+    text: Expression
+    into: list[str]
+    arguments: list[Expression] = field(default_factory=list)
+
+
+@dataclass(slots=True, eq=False)
+class CallRoutine(Statement):
+    """``CALL procedure (arguments)``; ``into`` takes its result."""
+
+    parts: tuple[str, ...]
+    arguments: list[Expression]
+    into: list[str]
+
+
+@dataclass(slots=True, eq=False)
+class Routine(Statement):
+    """``CREATE FUNCTION|PROCEDURE|TRIGGER``, and DO.
+
+    parameters: (name, mode). returns: the columns of the table it returns, None for none. result: the variable
+    that is returned. text: the token of a body not read yet. problem: why the body was not read: message and place.
+    table, condition, calls: what a trigger is on, when it fires, the function it runs.
+    """
+
+    kind: str
+    parts: tuple[str, ...]
+    parameters: list[tuple[str, str]]
+    body: list[Statement]
+    language: str | None
+    returns: list[str] | None
+    result: str | None = None
+    text: int | None = None
+    problem: tuple[str, int, int] | None = None
+    table: TableName | None = None
+    condition: Expression | None = None
+    calls: tuple[str, ...] | None = None
+    returns_trigger: bool = False

@@ -1,0 +1,198 @@
+"""Queries: select lists, FROM, set operations, WITH."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from jalan.sql.tree.values import Expression, Node, Sort, Window
+
+if TYPE_CHECKING:
+    from jalan.sql.tree.statements import Statement
+
+
+@dataclass(slots=True, eq=False)
+class Item(Node):
+    """One entry of a select list; ``aliases`` where one expression makes several columns."""
+
+    expression: Expression
+    alias: str | None
+    aliases: list[str] | None = None
+
+
+@dataclass(slots=True, eq=False)
+class TableName(Node):
+    """A table by name, where a statement reads or writes it. ``file``: it is a file, a stage or a path."""
+
+    parts: tuple[str, ...]
+    file: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class FromItem(Node):
+    """Anything in FROM. ``alias`` and ``columns`` rename it and its columns."""
+
+    alias: str | None
+    columns: list[str] | None
+
+
+@dataclass(slots=True, eq=False)
+class TableSource(FromItem):
+    """A table, view or CTE by name. ``sample`` holds the arguments of TABLESAMPLE, ``at`` those of a clause that
+    asks for an older state of the table."""
+
+    table: TableName
+    sample: list[Expression] | None = None
+    at: list[Expression] | None = None
+
+
+@dataclass(slots=True, eq=False)
+class Derived(FromItem):
+    """A query in FROM."""
+
+    query: Query
+    lateral: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class FunctionSource(FromItem):
+    """Functions in FROM; ``defined`` are the columns of a column definition list, one list a function."""
+
+    calls: list[Expression]
+    defined: list[list[str] | None]
+    ordinality: bool = False
+    ordinality_name: str = "ordinality"
+
+
+@dataclass(slots=True, eq=False)
+class Shredded(FromItem):
+    """JSON_TABLE, XMLTABLE, OPENJSON … WITH: a document cut into columns. ``fields`` are (name, path); the path is
+    None for a column that only counts. ``arguments``: the document, then whatever else decides."""
+
+    name: str
+    arguments: list[Expression]
+    fields: list[tuple[str, str | None]]
+
+
+@dataclass(slots=True, eq=False)
+class Pivot(FromItem):
+    """``source PIVOT (aggregates FOR keys IN (values))``; ``values`` is None where the data decides the columns.
+    ``group``: the columns that stay, None for all the others."""
+
+    source: FromItem
+    aggregates: list[Item]
+    keys: list[Expression]
+    values: list[Item] | None
+    group: list[Expression] | None = None
+
+
+@dataclass(slots=True, eq=False)
+class Unpivot(FromItem):
+    """``source UNPIVOT (values FOR name IN (groups))``; a group is the columns that become one row, with the
+    expression where it is none."""
+
+    source: FromItem
+    values: list[str]
+    key: str
+    groups: list[list[Expression]]
+
+
+@dataclass(slots=True, eq=False)
+class MatchRecognize(FromItem):
+    """``source MATCH_RECOGNIZE (…)``; ``symbols`` are the variables of the pattern."""
+
+    source: FromItem
+    partition: list[Expression]
+    order: list[Sort]
+    measures: list[Item]
+    defines: list[Expression]
+    symbols: list[str]
+    all_rows: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class Join(FromItem):
+    """``left kind JOIN right``; kind is inner, left, right, full, cross, semi, anti or asof, or group for a join in
+    parentheses that has an alias (then ``left`` is all of it)."""
+
+    kind: str
+    left: FromItem
+    right: FromItem
+    condition: Expression | None
+    using: list[tuple[str, int, int]] | None
+    natural: bool
+    using_alias: str | None = None
+
+
+@dataclass(slots=True, eq=False)
+class Cte(Node):
+    """One named query (or data-modifying statement) of a WITH; ``added`` are the columns of SEARCH and CYCLE."""
+
+    name: str
+    columns: list[str] | None
+    statement: Query | Statement
+    added: list[str]
+
+
+@dataclass(slots=True, eq=False)
+class With(Node):
+    """``WITH [RECURSIVE] …``."""
+
+    recursive: bool
+    ctes: list[Cte]
+
+
+@dataclass(slots=True, eq=False)
+class Select(Node):
+    """One SELECT. ``distinct`` is a list of expressions for DISTINCT ON, empty for DISTINCT, None without.
+
+    into_variables: the names behind INTO where they are variables. connect: the conditions of START WITH and
+    CONNECT BY. group_all: GROUP BY ALL. packed: SELECT AS STRUCT, or TRANSFORM, whose result is one value made
+    of all."""
+
+    distinct: list[Expression] | None
+    items: list[Item]
+    into: TableName | None
+    into_temporary: bool
+    source: list[FromItem]
+    where: Expression | None
+    group: list[Expression]
+    having: Expression | None
+    windows: dict[str, Window]
+    qualify: Expression | None = None
+    top: Expression | None = None
+    connect: list[Expression] | None = None
+    group_all: bool = False
+    packed: bool = False
+    into_variables: list[str] | None = None
+
+
+@dataclass(slots=True, eq=False)
+class Values(Node):
+    """``VALUES (…), (…)``."""
+
+    rows: list[list[Expression]]
+
+
+@dataclass(slots=True, eq=False)
+class SetOperation(Node):
+    """``left UNION|INTERSECT|EXCEPT [ALL] right``; by_name: columns meet by name, not by place."""
+
+    operator: str
+    all: bool
+    left: Body
+    right: Body
+    by_name: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class Query(Node):
+    """A body with its WITH, ORDER BY and LIMIT."""
+
+    ctes: With | None
+    body: Body
+    order: list[Sort]
+    limit: list[Expression]
+
+
+Body = Select | Values | SetOperation | Query

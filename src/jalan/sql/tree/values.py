@@ -1,0 +1,245 @@
+"""Expressions."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from jalan.sql.tree.queries import Item, Query
+
+
+@dataclass(slots=True, eq=False)
+class Node:
+    """Anything with a place in the text."""
+
+    start: int
+    end: int
+
+
+@dataclass(slots=True, eq=False)
+class Expression(Node):
+    """Anything that has a value."""
+
+
+@dataclass(slots=True, eq=False)
+class Literal(Expression):
+    """A constant; ``type`` is the folded type name of ``date '…'``, else empty."""
+
+    type: str
+
+
+@dataclass(slots=True, eq=False)
+class Parameter(Expression):
+    """A placeholder for a value."""
+
+
+@dataclass(slots=True, eq=False)
+class Column(Expression):
+    """A name that stands for a column, or for a whole row of a table in FROM."""
+
+    parts: tuple[str, ...]
+
+
+@dataclass(slots=True, eq=False)
+class Star(Expression):
+    """``*`` or ``t.*``; parts are those before the star."""
+
+    parts: tuple[str, ...]
+    modifiers: StarModifiers | None = None
+
+
+@dataclass(slots=True, eq=False)
+class StarModifiers(Node):
+    """What a star leaves out, puts in the place of a column, or calls otherwise. ``pattern`` chooses columns by
+    name: a regular expression, or what LIKE takes where ``like`` is set."""
+
+    excluded: list[str]
+    replaced: list[Item]
+    renamed: list[tuple[str, str]]
+    pattern: str | None = None
+    like: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class Lambda(Expression):
+    """``x -> body``, ``(x, y) -> body``."""
+
+    parameters: list[str]
+    body: Expression
+
+
+@dataclass(slots=True, eq=False)
+class Comprehension(Expression):
+    """``[item FOR names IN source IF condition]``."""
+
+    names: list[str]
+    item: Expression
+    source: Expression
+    condition: Expression | None
+
+
+@dataclass(slots=True, eq=False)
+class Struct(Expression):
+    """A value with named parts: ``STRUCT(a AS x)``, ``{'x': a}``; a name is None where none is given."""
+
+    names: list[str | None]
+    items: list[Expression]
+
+
+@dataclass(slots=True, eq=False)
+class Path(Expression):
+    """``base:a.b[0]``: a path into semi-structured data."""
+
+    base: Expression
+    path: str
+
+
+@dataclass(slots=True, eq=False)
+class Unary(Expression):
+    """A prefix or postfix operator: ``-``, ``not``, ``is null``, ``collate`` …"""
+
+    operator: str
+    argument: Expression
+
+
+@dataclass(slots=True, eq=False)
+class Binary(Expression):
+    """An infix operator; words in lower case (``and``, ``like``, ``at time zone``)."""
+
+    operator: str
+    left: Expression
+    right: Expression
+
+
+@dataclass(slots=True, eq=False)
+class Between(Expression):
+    """``argument [NOT] BETWEEN low AND high``."""
+
+    argument: Expression
+    low: Expression
+    high: Expression
+
+
+@dataclass(slots=True, eq=False)
+class InList(Expression):
+    """``argument [NOT] IN (items)``."""
+
+    argument: Expression
+    items: list[Expression]
+
+
+@dataclass(slots=True, eq=False)
+class InQuery(Expression):
+    """``argument [NOT] IN (query)``, and ``argument op ANY|SOME|ALL (query)``."""
+
+    argument: Expression
+    query: Query
+
+
+@dataclass(slots=True, eq=False)
+class ScalarQuery(Expression):
+    """A query in parentheses where a value is expected."""
+
+    query: Query
+
+
+@dataclass(slots=True, eq=False)
+class ArrayQuery(Expression):
+    """``ARRAY(query)``."""
+
+    query: Query
+
+
+@dataclass(slots=True, eq=False)
+class Exists(Expression):
+    """``EXISTS (query)``."""
+
+    query: Query
+
+
+@dataclass(slots=True, eq=False)
+class When(Node):
+    """One branch of a CASE."""
+
+    condition: Expression
+    result: Expression
+
+
+@dataclass(slots=True, eq=False)
+class Case(Expression):
+    """``CASE [operand] WHEN … THEN … [ELSE default] END``."""
+
+    operand: Expression | None
+    branches: list[When]
+    default: Expression | None
+
+
+@dataclass(slots=True, eq=False)
+class Cast(Expression):
+    """``argument::type`` and ``CAST(argument AS type)``; type without its modifiers."""
+
+    argument: Expression
+    type: str
+
+
+@dataclass(slots=True, eq=False)
+class ArrayItems(Expression):
+    """``ARRAY[items]``."""
+
+    items: list[Expression]
+
+
+@dataclass(slots=True, eq=False)
+class Row(Expression):
+    """``ROW(items)`` and ``(a, b)``."""
+
+    items: list[Expression]
+
+
+@dataclass(slots=True, eq=False)
+class Subscript(Expression):
+    """``base[index]`` and ``base[low:high]``."""
+
+    base: Expression
+    indexes: list[Expression]
+
+
+@dataclass(slots=True, eq=False)
+class Field(Expression):
+    """``(base).name``; name is ``*`` where all fields are taken."""
+
+    base: Expression
+    name: str
+
+
+@dataclass(slots=True, eq=False)
+class Sort(Node):
+    """One key of an ORDER BY."""
+
+    key: Expression
+
+
+@dataclass(slots=True, eq=False)
+class Window(Node):
+    """A window, by the name of another one (``base``) and its own parts."""
+
+    base: str | None
+    partition: list[Expression]
+    order: list[Sort]
+    frame: list[Expression]
+
+
+@dataclass(slots=True, eq=False)
+class Call(Expression):
+    """A function call. ``parts`` is its name; special syntax (EXTRACT, TRIM …) comes as a call too."""
+
+    parts: tuple[str, ...]
+    arguments: list[Expression]
+    distinct: bool = False
+    star: bool = False
+    order: list[Sort] | None = None
+    within_group: bool = False
+    filter: Expression | None = None
+    window: Window | None = None
+    having: Expression | None = None

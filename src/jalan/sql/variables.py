@@ -1,0 +1,215 @@
+"""The grammar of variables: declarations, cursors, handlers, assignments."""
+
+from jalan.sql import tree
+from jalan.sql.definitions import DefinitionParser
+from jalan.sql.lexer import END, PARAMETER, QUOTED, WORD
+
+
+class VariableParser(DefinitionParser):
+    """Reads what declares and sets variables. ``in_block`` counts the blocks around the current statement."""
+
+    in_block = 0
+
+    def _block_rest(self, found: tree.Block) -> None:
+        raise NotImplementedError
+
+    def _at_assignment(self) -> bool:
+        i = self.i + 1
+        while self.keys[i] == "." and self.kinds[i + 1] in (WORD, QUOTED):
+            i += 2
+        if self.keys[i] == "[":
+            while self.keys[i] not in ("]", "", ";"):
+                i += 1
+            i += 1
+        return self.keys[i] == ":=" or (self.keys[i] == "=" and self.keys[self.i] not in self._reserved)
+
+    def _assignment(self) -> tree.Statement:
+        start = self.starts[self.i]
+        parts = self.qualified("a variable")
+        while self.keys[self.i] not in (":=", "="):
+            self.i += 1
+        self.i += 1
+        value = self._value()
+        return tree.Assign(start, self.end_of_last(), [".".join(parts)], value)
+
+    def _value(self) -> tree.Expression:
+        """Read the value of an assignment; PL/pgSQL allows FROM and WHERE behind it."""
+        start = self.starts[self.i]
+        at = self.i
+        value = self.expression()
+        if self.keys[self.i] in ("from", "where"):
+            self.i = at
+            select = tree.Select(start, 0, None, self.items(), None, False, [], None, [], None, {})
+            if self.take("from"):
+                select.source = self.from_list()
+            self._clauses(select)
+            select.end = self.end_of_last()
+            query = tree.Query(start, select.end, None, select, [], [])
+            value = tree.ScalarQuery(start, select.end, query)
+        return value
+
+    def _set_variable(self) -> tree.Statement | None:
+        first = self.i
+        self.i += 1
+        if self.keys[self.i] == "(":
+            names = self.names_in_parentheses()
+        elif self.kinds[self.i] == PARAMETER or (self.kinds[self.i] == WORD and self.keys[self.i + 1] in (
+            "=", ":=", "+=", "-=", "*=", "/=")):  # fmt: skip
+            names = [self.string_or_name("a variable")]
+        else:
+            self.i = first
+            return None
+        operator = self.keys[self.i]
+        if operator not in ("=", ":=", "+=", "-=", "*=", "/="):
+            self.i = first
+            return None
+        self.i += 1
+        if self.keys[self.i] == "cursor":
+            self.i += 2
+            query = self.query()
+            return tree.Declare(self.starts[first], self.end_of_last(), names, None, query, None)
+        if self.kinds[self.i] == WORD and self.keys[self.i] in ("on", "off") and self.keys[self.i + 1] in (";", ""):
+            self.i = first
+            return None
+        value = self.expression()
+        if operator[0] in "+-*/":
+            before = tree.Column(value.start, value.end, (names[0],))
+            value = tree.Binary(value.start, value.end, operator[0], before, value)
+        while self.take(","):
+            self.string_or_name("a variable")
+            self.i += 1
+            value = tree.Binary(value.start, value.end, ",", value, self.expression())
+        return tree.Assign(self.starts[first], self.end_of_last(), names, value)
+
+    def _declare(self) -> tree.Statement | None:
+        first = self.i
+        start = self.starts[first]
+        self.i += 1
+        if self.dialect.variables:
+            return self._declare_variables(start)
+        if self.dialect.single_declarations:
+            if self.peek() == "handler":
+                return self._handler(start)
+            return self._declare_one(start)
+        found = tree.Block(start, 0, [], [])
+        self.in_block += 1
+        while self.keys[self.i] not in ("begin", ""):
+            if self.take(";"):
+                continue
+            found.declarations.append(self._declaration())
+        self.in_block -= 1
+        self.expect("begin")
+        self._block_rest(found)
+        return found
+
+    def _handler(self, start: int) -> tree.Statement:
+        """``DECLARE CONTINUE HANDLER FOR condition statement``: it may run, so its statement counts."""
+        while not self.take("for"):
+            if self.kinds[self.i] == END:
+                self.fail("“FOR”")
+            self.i += 1
+        while self.keys[self.i] in (
+            "not",
+            "found",
+            "sqlexception",
+            "sqlwarning",
+            "sqlstate",
+            "value",
+            "'",
+            "0",
+            ",",
+        ):
+            self.i += 1
+        body = self.statement()
+        return tree.Block(start, self.end_of_last(), [], [body])
+
+    def _declare_one(self, start: int) -> tree.Declare:
+        names = [self.name("a variable")]
+        while self.take(","):
+            names.append(self.name("a variable"))
+        found = tree.Declare(start, 0, names, None, None, None)
+        if self.keys[self.i] not in ("default", ":=", "=", ";"):
+            if self.keys[self.i] in ("cursor", "resultset") or self.peek() == "for":
+                while self.keys[self.i] not in ("for", "default", ":=", ";", ""):
+                    self.i += 1
+                if self.take("for") and self._is_query(self.i):
+                    found.query = self.query()
+                    found.end = self.end_of_last()
+                    return found
+            else:
+                self.take("constant")
+                self.take("in") or self.take("out") or self.take("inout")
+                self.type_name()
+                if self.keys[self.i] == "%":
+                    self.i += 2
+        while self.keys[self.i] not in ("default", ":=", "=", ";", ""):
+            self.i += 1
+        if self.keys[self.i] in ("default", ":=", "="):
+            self.i += 1
+            if self.keys[self.i] == "(" and self._is_query(self.i):
+                found.query = None
+            found.value = self._value()
+        found.end = self.end_of_last()
+        return found
+
+    def _declaration(self) -> tree.Statement:
+        start = self.starts[self.i]
+        if self.keys[self.i] in ("pragma", "exception", "type", "subtype"):
+            self._to_end()
+            return tree.Recognised(start, self.end_of_last(), "declare")
+        if self.keys[self.i] == "cursor":  # PL/SQL: CURSOR name [(…)] IS query
+            self.i += 1
+            name = self.name("a cursor")
+            if self.keys[self.i] == "(":
+                self.skip_parentheses()
+            self.i += 1
+            query = self.query()
+            return tree.Declare(start, self.end_of_last(), [name], None, query, None)
+        if self.peek() in ("cursor", "scroll", "no") or (self.peek() == "alias" and self.peek(2) == "for"):
+            name = self.name("a variable")
+            while self.keys[self.i] not in ("for", "is", ";", ""):
+                if self.keys[self.i] == "(":
+                    self.skip_parentheses()
+                else:
+                    self.i += 1
+            self.i += 1
+            cursor = self.query() if self._is_query(self.i) else None
+            self._to_end()
+            return tree.Declare(start, self.end_of_last(), [name], None, cursor, None)
+        return self._declare_one(start)
+
+    def _declare_variables(self, start: int) -> tree.Statement:
+        """T-SQL: ``DECLARE @a int = 1, @t TABLE (…)``, ``DECLARE c CURSOR FOR query``."""
+        found: list[tree.Statement] = []
+        while True:
+            at = self.starts[self.i]
+            name = self.name("a variable")
+            self.take("as")
+            declared = tree.Declare(at, 0, [name], None, None, None)
+            if self.keys[self.i] == "table":
+                self.i += 1
+                declared.columns, _ = self._table_definition()
+            elif not name.startswith("@"):
+                while self.keys[self.i] not in ("for", ";", ""):
+                    self.i += 1
+                self.expect("for")
+                declared.query = self.query()
+            else:
+                self.type_name()
+                if self.take("="):
+                    declared.value = self.expression()
+            declared.end = self.end_of_last()
+            found.append(declared)
+            if not self.take(","):
+                break
+        if len(found) == 1:
+            found[0].start = start
+            return found[0]
+        return tree.Block(start, self.end_of_last(), found, [])
+
+    def _let(self) -> tree.Statement | None:
+        if self.kinds[self.i + 1] not in (WORD, QUOTED):
+            return None
+        start = self.starts[self.i]
+        self.i += 1
+        return self._declare_one(start)
