@@ -163,5 +163,4 @@ __all__ = [
     "Window",
     "With",
     "Wrapped",
-    ,
 ]
