@@ -263,7 +263,7 @@ class ChangeResolver(RoutineResolver):
         return Made(name, values, star.conditions, star.span)
 
     def result_of(self, routine: tree.Routine, variables: dict[str, Made]) -> Relation:
-        from jalan.lineage.procedures import Procedure
+        from jalan.lineage.procedures import Procedure  # it stands on this module
 
         inner = ChangeResolver(self.dialect, self.tables, self.text)
         inner.follow(self.known, self.inlined + 1)
