@@ -232,3 +232,25 @@ def test_a_link_keeps_its_path_and_that_it_is_only_possible(store: Engine, sourc
         }
     assert found == {("data", "port"): ("legs.port", False), ("fog", "fog"): ("", True)}
     assert load(store, folder).counts == {}
+
+
+def test_a_repository_of_templates_is_read_in_full(store: Engine, source: tuple, tmp_path: Path) -> None:
+    settings = SETTINGS.format(database=source[0]) + (
+        'variables: {cents: 100}\ncalls: {dataset: "{0}.{1}", config: ""}\n'
+    )
+    (tmp_path / "jalan.yaml").write_text(settings)
+    text = (
+        "{{ config(kept=true) }}\ninsert into {{ dataset('core', 'gross') }} "
+        "select ticket_id, fare / {{ cents }} from {{ dataset('public', 'tickets') }};\n"
+    )
+    (tmp_path / "gross.sql").write_text(text)
+    scan(store, source[2], known_as=SERVER)
+    load(store, tmp_path)
+    assert ("fare", "amount", "value") in _links(store)
+    with Session(store) as session:
+        (link,) = [k for k in session.scalars(select(Link).join(Definition)) if text[slice(*k.spans[0])] == "fare"]
+        assert text[slice(*(link.expression or ()))] == "fare / {{ cents }}"
+        assert session.get_one(Dataset, link.target_dataset_id).name == f"{source[0]}.core.gross"
+    assert load(store, tmp_path).counts == {}
+    (tmp_path / "jalan.yaml").write_text(settings.replace("100", "10"))
+    assert load(store, tmp_path).counts["definitions changed"] == 1

@@ -34,6 +34,7 @@ def _detail(snapshot: Snapshot, definition: DefinitionInfo, place: tuple[int, in
         tables=known,
         search_path=definition.search_path,
         detail=True,
+        **(definition.template or {}),
     )
     for statement in found.statements:
         for output in statement.outputs:

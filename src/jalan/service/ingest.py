@@ -327,6 +327,7 @@ def _write_file(
     key = f"file:{known_by}:{file.path}"
     definitions.define(
         key, kind="file", place=file.path, first_line=1, dialect=file.dialect, search_path=file.search_path,
+        template=file.template,
         text=file.text, system_id=system.id, database=file.database, dataset_id=None, field_id=None,
         job_id=job.id if job else None,
     )  # fmt: skip

@@ -62,7 +62,11 @@ def _extract_all(
         for number, definition in enumerate(texts):
             tell("statements", number, len(texts))
             extraction = extract(
-                definition.text, dialect=definition.dialect, tables=known, search_path=definition.search_path
+                definition.text,
+                dialect=definition.dialect,
+                tables=known,
+                search_path=definition.search_path,
+                **(definition.template or {}),
             )
             found.append((definition, extraction))
         before = dict(made)

@@ -67,6 +67,7 @@ class DefinitionInfo:
     first_line: int
     dialect: str
     search_path: list[str]
+    template: dict[str, Any] | None
     database: str
     namespace: str
 
@@ -161,6 +162,7 @@ class Snapshot:
                 row.first_line,
                 row.dialect,
                 row.search_path,
+                row.template,
                 row.database,
                 namespace,
             )

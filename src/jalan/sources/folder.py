@@ -1,7 +1,9 @@
 """Reads a folder: SQL files with a ``jalan.yaml``, and reports in YAML."""
 
+import json
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from ruamel.yaml.comments import CommentedMap
 
@@ -14,7 +16,8 @@ SETTINGS = "jalan.yaml"
 
 @dataclass(slots=True)
 class SqlFile:
-    """One file of statements. path is relative to the folder that was loaded."""
+    """One file of statements. path is relative to the folder that was loaded. template: the variables and calls
+    that its text is filled in with, none where the folder names none."""
 
     path: str
     text: str
@@ -23,6 +26,7 @@ class SqlFile:
     dialect: str
     search_path: list[str]
     pipeline: str | None
+    template: dict[str, Any] | None
 
 
 @dataclass(slots=True)
@@ -112,10 +116,17 @@ def _read_pipeline(root: Path, settings_path: Path, found: Folder) -> None:
                 dialect=settings.get("dialect", "postgresql"),
                 search_path=list(settings.get("search_path", ["public"])),
                 pipeline=settings.get("pipeline"),
+                template=_template(settings),
             )
         )
     for name, owner in settings.get("owners", {}).items():
         found.owners[settings["database"], name] = owner
+
+
+def _template(settings: CommentedMap) -> dict[str, Any] | None:
+    """What the files of a folder are filled in with, in plain values."""
+    found = {name: settings[name] for name in ("variables", "calls") if name in settings}
+    return json.loads(json.dumps(found, default=str)) if found else None
 
 
 def read_report(path: Path, shown: str) -> Report:

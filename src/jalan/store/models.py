@@ -109,7 +109,8 @@ class Definition(Base):
     """One version of a text that defines data: a file, a view, a foreign table, an element of a report.
 
     key: what it is the definition of; at most one version of a key is valid. place: the path or name shown to
-    people. first_line: line of the file on which the text begins.
+    people. first_line: line of the file on which the text begins. template: variables and calls that the text is
+    filled in with, none where it is no template.
     """
 
     __tablename__ = "definition"
@@ -124,6 +125,7 @@ class Definition(Base):
     first_line: Mapped[int]
     dialect: Mapped[str]
     search_path: Mapped[list[Any]]
+    template: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     text: Mapped[str]
     system_id: Mapped[int] = mapped_column(ForeignKey("system.id"))
     database: Mapped[str]
