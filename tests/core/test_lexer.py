@@ -32,6 +32,11 @@ LEXER = Lexer(get_dialect("postgresql"))
         ("a[1:2]", [WORD, OPERATOR, NUMBER, OPERATOR, NUMBER, OPERATOR]),
         ("x.y", [WORD, OPERATOR, WORD]),
         ("größe", [WORD]),
+        ("''''", [STRING]),
+        ("'''a'''", [STRING]),
+        ("'''", [INVALID]),
+        ("'''a''", [INVALID]),
+        (r"E'\'", [INVALID]),
         ("'open", [INVALID]),
         ('"open', [INVALID]),
         ("$q$ open", [STRING]),
@@ -84,3 +89,26 @@ def test_an_identifier_is_folded_and_unquoted(text: str, kind: int, name: str) -
 def test_an_unknown_dialect_is_named_with_the_known_ones() -> None:
     with pytest.raises(UnknownDialect, match=r"'fog'.*postgresql"):
         get_dialect("fog")
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "kinds"),
+    [
+        ("bigquery", '"""a "b" c"""', [STRING]),
+        ("bigquery", r"r'a\\d'", [STRING]),
+        ("bigquery", "''''''", [STRING]),
+        ("bigquery", "'''a", [INVALID]),
+        ("mysql", r"'a\'b'", [STRING]),
+        ("mysql", r"'a\'", [INVALID]),
+        ("mysql", "a -- b\n# c\n+ d", [WORD, OPERATOR, WORD]),
+        ("mysql", "a /*!50001 b */ c", [WORD, WORD, WORD]),
+        ("oracle", "q'[it's]' q'!a'b!'", [STRING, STRING]),
+        ("tsql", "[a b] #t @v N'x'", [QUOTED, WORD, WORD, STRING]),
+        ("sqlite", "[a] `b` ?1 :c @d $e", [QUOTED, QUOTED, PARAMETER, PARAMETER, PARAMETER, PARAMETER]),
+        ("snowflake", "a // b\n, $1, v:x", [WORD, OPERATOR, PARAMETER, OPERATOR, WORD, OPERATOR, WORD]),
+        ("postgresql", "{{ a }} ${b} x_{{ c }}_y {% d %} {# e #}", [QUOTED, QUOTED, QUOTED]),
+        ("duckdb", "{'a': 1}", [OPERATOR, STRING, OPERATOR, NUMBER, OPERATOR]),
+    ],
+)
+def test_each_dialect_has_tokens_of_its_own(name: str, text: str, kinds: list[int]) -> None:
+    assert list(Lexer(get_dialect(name)).read(text).kinds[:-1]) == kinds

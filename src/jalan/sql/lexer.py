@@ -74,6 +74,7 @@ class _Classes(dict[str, Entry]):
             *dialect.line_comments, "/*")  # fmt: skip
         self._name_starts = dialect.name_starts
         self._stages = dialect.stages
+        self._triple = dialect.triple_quotes
 
     def __missing__(self, piece: str) -> Entry:
         text = piece.lstrip()
@@ -121,9 +122,9 @@ class _Classes(dict[str, Entry]):
         quote = text[opening]
         if text[:opening].lower().endswith("q"):
             return len(text) > opening + 3 and text[-1] == quote
-        width = 3 if text[opening : opening + 3] == quote * 3 and text[-3:] == quote * 3 else 1
+        width = 3 if self._triple and text[opening : opening + 3] == quote * 3 else 1
         body = text[opening + width : -width]
-        if len(text) < opening + 2 * width or text[-1] != quote:
+        if len(text) < opening + 2 * width or not text.endswith(quote * width):
             return False
         if self._backslashes or (opening and text[0] in self._escapes):
             body = re.sub(r"\\.", "", body, flags=re.DOTALL)
