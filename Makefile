@@ -1,6 +1,6 @@
 # The two commands of this project. Both work on a fresh machine and again at once the second time.
 
-.PHONY: demo test bench pictures clean
+.PHONY: demo test nightly bench pictures clean
 
 demo: ## install what is missing, build, start the databases, serve the demo
 	@scripts/setup.sh
@@ -13,6 +13,10 @@ test: ## lint, types, import contracts, core, store, web, browser
 bench: ## speed, beside real references, in one run
 	@scripts/setup.sh --tests
 	@.venv/bin/python bench/extract.py
+
+nightly: ## 2000 made-up queries and 2000 scripts against PostgreSQL (about a quarter of an hour)
+	@scripts/setup.sh --tests
+	@JALAN_ORACLE_EXAMPLES=2000 .venv/bin/python -m pytest tests/oracle/test_random_queries.py
 
 pictures: ## refresh docs/screenshots from the demo data
 	@scripts/setup.sh --tests

@@ -395,3 +395,12 @@ show tables; describe ports; explain select port from ports
 =: set, select
 => port: ports.port
 => name: ports.name
+
+## delimiter
+delimiter //
+create procedure p() begin insert into crew (name) select name from ports; delete from tides; end //
+delimiter ;
+select port from ports
+=: delimiter, create_procedure, insert, delete, delimiter, select
+=> crew.name: ports.name
+=> port: ports.port

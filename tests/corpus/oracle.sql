@@ -357,7 +357,7 @@ delete from refunds r where exists (select 1 from tickets t where t.ticket_id = 
 merge into ports t using (select port, max(height) as h from tides group by port) s on (t.port = s.port) when matched then update set t.tide_offset = s.h where s.h > 4 delete where t.tide_offset < 0 when not matched then insert (t.port, t.tide_offset) values (s.port, s.h) where s.h is not null
 =: merge
 => ports.tide_offset: +tides.height
-=> ports.T: tides.port, +tides.height
+=> ports.port: tides.port
 => ports.(rows): tides.port/group_by, ports.port/join, tides.port/join, tides.height/filter, ports.tide_offset/filter
 
 ## alter-table

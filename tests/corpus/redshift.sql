@@ -366,6 +366,12 @@ create table t1 as select port, name from ports; alter table t1 rename column na
 ## append
 alter table tickets append from tickets_new
 =: alter_table
+=> tickets.ticket_id: tickets_new.ticket_id
+=> tickets.sailing_id: tickets_new.sailing_id
+=> tickets.fare: tickets_new.fare
+=> tickets.sold_at: tickets_new.sold_at
+=> tickets.passenger: tickets_new.passenger
+=> tickets.paid: tickets_new.paid
 
 ## rename-swap
 create table ports_new as select port, name from ports; drop table ports; alter table ports_new rename to ports

@@ -91,7 +91,7 @@ class ChangeParser(QueryParser):
             self.skip_parentheses()
         self.take_words("if", "not", "exists")
         if self.keys[self.i] == "(" and not self._is_query(self.i + 1):
-            insert.columns = self._column_targets()
+            insert.columns = self._column_targets((insert.alias or insert.target.parts[-1],))
         if self.keys[self.i] == "partition":
             insert.partition = self._partition()
         if self.take_words("by", "name"):
@@ -200,12 +200,12 @@ class ChangeParser(QueryParser):
         nothing = tree.Query(start, start, None, empty, [], [])
         return tree.MultiInsert(start, self.end_of_last(), nothing, branches)
 
-    def _column_targets(self) -> list[str]:
-        """Read ``(a, b.field, c[1])``: the columns that are written."""
+    def _column_targets(self, tables: tuple[str, ...] = ()) -> list[str]:
+        """Read ``(a, b.field, c[1])``: the columns that are written, maybe qualified with one of ``tables``."""
         self.expect("(")
         names: list[str] = []
         while self.keys[self.i] != ")":
-            names.append(self._column_target()[0])
+            names.append(self._column_target(tables)[0])
             if not self.take(","):
                 break
         self.expect(")")
@@ -485,7 +485,7 @@ class ChangeParser(QueryParser):
         elif action == "update":
             self._merge_update(branch, names)
         elif action == "insert":
-            self._merge_insert(branch)
+            self._merge_insert(branch, names)
         wheres = []
         while self.keys[self.i] == "where" or (self.keys[self.i] == "delete" and self.peek() == "where"):
             self.i += 1 if self.keys[self.i] == "where" else 2
@@ -504,7 +504,7 @@ class ChangeParser(QueryParser):
         else:
             branch.assignments = self._assignments(names)
 
-    def _merge_insert(self, branch: tree.MergeBranch) -> None:
+    def _merge_insert(self, branch: tree.MergeBranch, names: tuple[str, ...]) -> None:
         if (
             self.take("*")
             or self.take("row")
@@ -514,7 +514,7 @@ class ChangeParser(QueryParser):
             branch.row = True
             return
         if self.keys[self.i] == "(":
-            branch.columns = self._column_targets()
+            branch.columns = self._column_targets(names)
         if self.take("overriding"):
             self.i += 2
         if self.take("row"):

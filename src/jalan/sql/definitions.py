@@ -386,7 +386,7 @@ class DefinitionParser(MoveParser):
             found.action, found.table = "swap", self.table_name()
         elif key == "exchange" or key == "switch":
             self._exchange(found, key)
-        elif key == "attach" and after == "partition":
+        elif (key == "attach" and after == "partition") or (key == "append" and after == "from"):
             self.i += 2
             found.action, found.table = "attach", self.table_name()
         elif key == "add" and after not in _NO_COLUMN:

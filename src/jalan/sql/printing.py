@@ -18,7 +18,6 @@ _PLAIN = {
 }
 _POSTFIX = {"is normalized": "is normalized", "collate": 'collate "C"'}
 _WORDS = {"similar": "similar to", "sounds": "sounds like", "member": "member of", "any": "= any"}
-_LEADING = frozenset({"not", "prior", "binary", "connect_by_root"})
 _JOINS = {"semi": "left semi join", "anti": "left anti join", "inner": "join", "asof": "asof join"}
 
 

@@ -67,6 +67,8 @@ class StatementParser(ProcedureParser):
             if key == ";" or (key == "/" and self.dialect.bracket_strings) or (key == "go" and bare):
                 self.i += 1
                 continue
+            if self._take_mark():
+                continue
             first = self.i
             if key == "{{" and keys[first + 1] not in (".", ":=", "="):
                 self.i += 1  # a template's call that puts nothing out, or nobody knows what
@@ -78,7 +80,8 @@ class StatementParser(ProcedureParser):
             try:
                 found = self.statement()
                 if keys[self.i] != ";" and kinds[self.i] != END and not (bare and self._at_next(first)):
-                    if not (keys[self.i] == "/" and self.dialect.bracket_strings):
+                    slash = keys[self.i] == "/" and self.dialect.bracket_strings
+                    if not slash and not self._at_mark() and keys[first] != "delimiter":
                         self.fail("the end of the statement")
             except SqlSyntaxError as error:
                 self._skip_statement(first)
@@ -259,11 +262,26 @@ class StatementParser(ProcedureParser):
             self.i += 1
         return query
 
+    _mark = ""
+
+    def _at_mark(self) -> bool:
+        """Whether the mark that DELIMITER has named for the end of statements stands here."""
+        return bool(self._mark) and self.text.startswith(self._mark, self.starts[self.i])
+
+    def _take_mark(self) -> bool:
+        if not self._at_mark():
+            return False
+        end = self.starts[self.i] + len(self._mark)
+        while self.kinds[self.i] != END and self.starts[self.i] < end:
+            self.i += 1
+        return True
+
     def _delimiter(self) -> tree.Statement:
-        """MySQL's client command names another mark for the end of statements; the marks themselves are skipped."""
+        """MySQL's client command names another mark for the end of statements."""
         first = self.i
         line_end = self.text.find("\n", self.starts[first])
         line_end = len(self.text) if line_end < 0 else line_end
+        self._mark = self.text[self.ends[first] : line_end].strip()
         while self.kinds[self.i] != END and self.starts[self.i] < line_end:
             self.i += 1
         return tree.Recognised(self.starts[first], self.end_of_last(), "delimiter")
@@ -285,6 +303,7 @@ _STATEMENTS: dict[str, Callable[[StatementParser], tree.Statement | None]] = {
     "export": ProcedureParser._export,
     "bulk": ProcedureParser._bulk,
     "cache": StatementParser._cache,
+    "delimiter": StatementParser._delimiter,
     "call": ProcedureParser._call,
     "from": StatementParser._from,
     "pivot": StatementParser._pivoted,
