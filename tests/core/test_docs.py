@@ -2,6 +2,7 @@
 
 import re
 
+from jalan.lineage.hints import HINTS
 from tests.conftest import ROOT
 
 _CODES = re.compile(r'(?:report|Diagnostic)\(\s*"([a-z_]+)"|"(unterminated|too_deep)"')
@@ -15,6 +16,7 @@ def test_every_diagnostic_is_listed() -> None:
         used |= {code for pair in _CODES.findall(path.read_text()) for code in pair if code}
     assert len(used) > 12
     assert used == listed
+    assert set(HINTS) == listed
 
 
 def test_the_readmes_pictures_and_links_exist() -> None:

@@ -6,6 +6,7 @@ from typing import Any
 from jalan.lineage.changes import ChangeResolver, Written
 from jalan.lineage.extraction import IDENTITY, Diagnostic, Extraction, Output, Source, Statement
 from jalan.lineage.flow import merge
+from jalan.lineage.hints import HINTS
 from jalan.lineage.procedures import Procedure
 from jalan.lineage.scope import Entry, Flow, Made, Mark, Relation, Scope
 from jalan.lineage.table_changes import TableChanges
@@ -121,7 +122,7 @@ class _ScriptReader:
         diagnostics = []
         for node in parse(self._sql, self._dialect) if self._tokens is None else self._parsed():
             if isinstance(node, Unread):
-                hint = _HINTS.get(node.code, "")
+                hint = HINTS[node.code]
                 diagnostics.append(Diagnostic(node.code, "error", node.message, node.span, hint))
                 continue
             try:
@@ -129,13 +130,15 @@ class _ScriptReader:
             except RecursionError:
                 span = (node.start, node.end)
                 message = "nested too deeply to be resolved"
-                diagnostics.append(Diagnostic("too_deep", "error", message, span, _HINTS["too_deep"]))
+                diagnostics.append(Diagnostic("too_deep", "error", message, span, HINTS["too_deep"]))
         for routine in list(self._waiting.values()):
             # A trigger's function that no trigger of this script runs: what it writes is known, not from which
             # table.
             self._run_routine(routine, self._add("create_function", routine), None)
         for statement in self._statements:
             diagnostics += statement.diagnostics
+        for diagnostic in diagnostics:
+            diagnostic.hint = diagnostic.hint or HINTS[diagnostic.code]
         diagnostics.sort(key=lambda d: d.span)
         intermediates = list(
             dict.fromkeys(s.key for bound in self._bindings for s in bound.values() if s.intermediate)
@@ -378,11 +381,6 @@ class _ScriptReader:
             self._run_routine(node, found, node.table)
 
 
-_HINTS = {
-    "syntax_error": "the statement is left out, the others are read",
-    "unterminated": "everything from here to the end of the text is left out",
-    "too_deep": "the statement is left out, the others are read",
-}
 FLOWING = (
     tree.QueryStatement,
     tree.CreateTableAs,

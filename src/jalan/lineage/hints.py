@@ -1,0 +1,25 @@
+"""What to do about each diagnostic, where the place that reports it knows nothing better."""
+
+HINTS = {
+    "syntax_error": "the statement is left out, the others are read",
+    "unterminated": "everything from here to the end of the text is left out",
+    "too_deep": "the statement is left out, the others are read",
+    "unknown_column": "correct the name, or scan the system again if the table has changed",
+    "unknown_table_reference": "name a table or an alias that stands in FROM",
+    "unknown_window": "name a window of the WINDOW clause",
+    "uneven_set_operation": "give both arms the same columns",
+    "uneven_insert": "name as many columns as are given",
+    "ambiguous_column": "qualify the column, or give the tables' columns",
+    "star_of_unknown_table": "scan the system that holds the table, or give its columns",
+    "star_of_expression": "name the fields",
+    "unknown_insert_columns": "name the columns, or give the table's",
+    "natural_join_of_unknown": "name the columns with USING, or give the tables' columns",
+    "not_followed": "declare its links, or give the definition of what it runs",
+    "unknown_table": "scan the system that holds it, or give its columns",
+    "opaque_name": "fill the template in with a file of variables",
+    "dynamic_sql": "write it as constant text, or declare its links",
+    "routine_not_read": "what it does is not followed; declare its links",
+    "template_error": "the text is read as it is; correct the template",
+    "undefined_variable": "give it in the file of variables",
+    "guessed_dialect": "name the dialect if that is wrong",
+}
