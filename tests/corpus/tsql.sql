@@ -482,3 +482,14 @@ begin tran; commit transaction; rollback
 grant select on ports to clerk; deny delete on ports to clerk; exec dbo.list_ports @a = 1
 =: grant, deny, call
 =! not_followed
+
+## change-through-cte
+with c as (select ticket_id, row_number() over (partition by sailing_id order by sold_at) as rn from tickets) delete from c where rn > 1
+=: delete
+=> tickets.(rows): tickets.sailing_id/window, tickets.sold_at/window
+
+## change-through-cte
+with c as (select fare, paid from tickets where paid = 1) update c set fare = fare * 2 where fare > 3
+=: update
+=> tickets.fare: ~tickets.fare
+=> tickets.(rows): tickets.paid/filter, tickets.fare/filter

@@ -324,7 +324,7 @@ class ChangeResolver(RoutineResolver):
 
     def _update(self, node: tree.Update) -> Written:
         self._with(node.ctes)
-        written = Written("update", node, self.tables.find(node.target.parts), {})
+        written = Written("update", node, self._changed_table(node), {})
         scope = self._change_scope(node, written)
         further: dict[str, Written] = {}
         for assignment in node.assignments:
@@ -339,10 +339,27 @@ class ChangeResolver(RoutineResolver):
         self._output_into(node, written)
         return written
 
+    def _changed_table(self, node: tree.Update | tree.Delete) -> Table:
+        """The table that is changed: the target, or the one that a common table expression of that name shows."""
+        target = node.target
+        for cte in node.ctes.ctes if node.ctes is not None else ():
+            body = cte.statement.body if isinstance(cte.statement, tree.Query) else None
+            if target.parts == (cte.name,) and isinstance(body, tree.Select) and body.source:
+                first = body.source[0]
+                while isinstance(first, tree.Join):
+                    first = first.left
+                if isinstance(first, tree.TableSource):
+                    return self.tables.find(first.table.parts)
+        return self.tables.find(target.parts)
+
     def _change_scope(self, node: tree.Update | tree.Delete, written: Written) -> Scope:
         """What an UPDATE or DELETE can name: its target, and what it is joined with."""
         scope = Scope(self.outer)
-        if not node.joined:
+        name = node.target.parts[0]
+        if not node.joined and len(node.target.parts) == 1 and name in self.ctes:
+            source = tree.TableSource(node.target.start, node.target.end, node.alias, None, node.target)
+            scope.visible += self.from_item(source, scope, written.rows)
+        elif not node.joined:
             scope.visible += self._target_entry(node.target, node.alias, scope)
         for item in node.source:
             scope.visible += self.from_item(item, scope, written.rows)
@@ -372,7 +389,7 @@ class ChangeResolver(RoutineResolver):
 
     def _delete(self, node: tree.Delete) -> Written:
         self._with(node.ctes)
-        written = Written("delete", node, self.tables.find(node.target.parts), {})
+        written = Written("delete", node, self._changed_table(node), {})
         scope = self._change_scope(node, written)
         self._decide(node, scope, written)
         for target in node.more or ():
