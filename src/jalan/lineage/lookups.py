@@ -7,7 +7,6 @@ from jalan.lineage.flow import carry, join_path, merge
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Scope
 from jalan.lineage.tracing import Tracer
 from jalan.sql.dialect import Dialect, Folding
-from jalan.sql.names import Name
 
 NOWHERE = Entry("", (), None, {}, [])
 
@@ -41,7 +40,8 @@ class NameLookup:
 
     def spelled(self, name: str) -> str:
         """Return a name of our own in the dialect's way of comparing names."""
-        return Name(name) if self.dialect.folding is Folding.KEEP else self.dialect.folding.apply(name)
+        folding = self.dialect.folding
+        return folding.named(folding.apply(name))
 
     def report(self, code: str, level: str, message: str, span: Span, hint: str = "") -> None:
         """Add a diagnostic, once for the same place."""

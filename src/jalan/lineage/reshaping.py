@@ -6,7 +6,6 @@ from jalan.lineage.scope import Entry, Flow, Made, Merged, Scope
 from jalan.lineage.select_lists import SelectListResolver
 from jalan.sql import tree
 from jalan.sql.dialect import Folding
-from jalan.sql.names import Name
 
 Visible = list[Entry | Merged]
 
@@ -104,11 +103,8 @@ class ReshapingResolver(SelectListResolver):
         if name is None and aggregates > 1:
             name = self.text[aggregate.expression.start : aggregate.expression.end].replace(" ", "")
         if name is None or self.dialect.name == "tsql" or (self.dialect.name == "spark" and aggregates == 1):
-            return self._named(base)
-        return self._named(f"{name}_{base}" if self.dialect.name == "bigquery" else f"{base}_{name}")
-
-    def _named(self, name: str) -> str:
-        return Name(name) if self.dialect.folding is Folding.KEEP else name
+            return self.dialect.folding.named(base)
+        return self.dialect.folding.named(f"{name}_{base}" if self.dialect.name == "bigquery" else f"{base}_{name}")
 
     def unpivot(self, item: tree.Unpivot, scope: Scope, rows: Flow) -> Entry:
         """Columns become rows: each value column holds the values of all columns in its place of the groups."""

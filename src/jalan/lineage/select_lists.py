@@ -75,7 +75,6 @@ class SelectListResolver(FlowCollector):
                     fields[name] = made
             return fields
         if type(expression) is tree.Column:
-            span = (expression.start, expression.end)
             if len(scope.visible) == 1 and len(expression.parts) == 1:
                 only = scope.visible[0]
                 column = only.columns.get(expression.parts[0]) if type(only) is Entry else None
@@ -86,7 +85,7 @@ class SelectListResolver(FlowCollector):
             if entry is None and len(expression.parts) == 1:
                 return self._row_fields(expression, scope)
             found = None if entry is None else entry.find(expression.parts[1])
-            if found is not None and isinstance(found.column, Made) and span:
+            if found is not None and isinstance(found.column, Made):
                 return self.fields_of(found.column)
         return None
 

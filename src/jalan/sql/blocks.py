@@ -267,7 +267,7 @@ class BlockParser(VariableParser):
         self.take("array")
         self.take("reverse")
         found = tree.Loop(start, 0, names, None, None, [])
-        if self._is_query(self.i) and not (self.keys[self.i] == "(" and not self._starts_query(self.i)):
+        if self._is_query(self.i):
             found.query = self.query()
         elif self.take("execute"):
             found.condition = self.expression()
@@ -361,8 +361,8 @@ class BlockParser(VariableParser):
             if self.written(self.i).startswith("@") and self.peek() == "=":
                 self.i += 2
             arguments.append(self.expression())
-            if not (self.take("output") or self.take("out")):
-                pass
+            if not self.take("output"):
+                self.take("out")
             if not self.take(","):
                 break
         if parts[-1].lower() == "sp_executesql" and arguments:

@@ -4,6 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 
+from jalan.sql.names import Name
+
 
 class Folding(Enum):
     """What the database does to the case of an identifier written without quotes.
@@ -19,6 +21,10 @@ class Folding(Enum):
         if self is Folding.LOWER:
             return text.lower()
         return text.upper() if self is Folding.UPPER else text
+
+    def named(self, text: str) -> str:
+        """Return text that is spelled as it stands, so that it compares with other names as the database does."""
+        return Name(text) if self is Folding.KEEP else text
 
 
 class Naming(Enum):

@@ -22,7 +22,7 @@ _TABLE_HINTS = frozenset(
 _BEHIND_TABLE = frozenset(
     """
     ( . * @ tablesample sample for at before changes version versions timestamp with use force ignore partition
-    indexed not use
+    indexed not
     """.split()
 )
 _INDEX_HINTS = frozenset({"use", "force", "ignore"})

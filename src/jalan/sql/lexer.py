@@ -12,7 +12,6 @@ from itertools import accumulate, compress
 from operator import add, itemgetter
 
 from jalan.sql.dialect import Dialect, Folding
-from jalan.sql.names import Name
 
 SKIP, WORD, QUOTED, STRING, NUMBER, OPERATOR, PARAMETER, INVALID, LOCATION, END = range(10)
 
@@ -262,7 +261,7 @@ def identifier(text: str, kind: int, folding: Folding) -> str:
     else:
         closing = text[-1]
         name = text[1:-1].replace(closing * 2, closing)
-    return Name(name) if folding is Folding.KEEP else name
+    return folding.named(name)
 
 
 def _character(digits: str, written: str) -> str:

@@ -16,7 +16,6 @@ _PLAIN = {
     Folding.UPPER: re.compile(r"[A-Z_][A-Z0-9_]*"),
     Folding.KEEP: re.compile(r"[A-Za-z_@#][A-Za-z0-9_@#]*"),
 }
-_POSTFIX = {"is normalized": "is normalized", "collate": 'collate "C"'}
 _WORDS = {"similar": "similar to", "sounds": "sounds like", "member": "member of", "any": "= any"}
 _JOINS = {"semi": "left semi join", "anti": "left anti join", "inner": "join", "asof": "asof join"}
 
@@ -103,7 +102,7 @@ class Printer:
         if operator == "collate":
             return f"{argument} collate {self._quotes[0]}C{self._quotes[1]}"
         if operator.startswith("is "):
-            return f"{argument} {_POSTFIX.get(operator, operator)}"
+            return f"{argument} {operator}"
         return f"{operator} {argument}"
 
     def _binary(self, node: tree.Binary) -> str:

@@ -80,10 +80,9 @@ class QueryParser(FromParser):
 
     def _order_all(self) -> list[tree.Sort]:
         if self.peek() == "siblings":
-            self.i += 1
-            self.take("siblings")
-            self.i -= 1
-            found = self._siblings()
+            self.i += 2
+            self.expect("by")
+            found = self.sort_keys()
         elif self.peek() == "by" and self.peek(2) == "all" and self.peek(3) != "(":
             i = self.i
             self.i += 3
@@ -96,12 +95,6 @@ class QueryParser(FromParser):
         else:
             found = self.order_by()
         return found
-
-    def _siblings(self) -> list[tree.Sort]:
-        """``ORDER SIBLINGS BY``: the cursor stands on SIBLINGS."""
-        self.expect("siblings")
-        self.expect("by")
-        return self.sort_keys()
 
     def _limit(self, query: tree.Query) -> None:
         if self.take("all"):

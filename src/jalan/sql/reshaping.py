@@ -66,10 +66,8 @@ class ReshapingParser(ItemParser):
         while self.keys[self.i] not in (")", "group", "default"):
             keys += self._pivot_key()
             self.expect("in")
-            if self._pivot_values() is None:
-                values = None
-            else:
-                values = (values or []) + self._last_values
+            listed = self._pivot_values()
+            values = None if listed is None else (values or []) + listed
         if self.take("default"):
             self.skip_parentheses_after("on", "null")
         group = None
@@ -86,8 +84,6 @@ class ReshapingParser(ItemParser):
         if self.take_words(*words):
             self.skip_parentheses()
 
-    _last_values: list[tree.Item]
-
     def _pivot_values(self) -> list[tree.Item] | None:
         """Read ``(value [AS name], …)``; None where the data decides."""
         if self.keys[self.i] != "(":
@@ -102,9 +98,9 @@ class ReshapingParser(ItemParser):
                     self.fail("“)”")
                 self.i += 1
             return None
-        self._last_values = self.items()
+        values = self.items()
         self.expect(")")
-        return self._last_values
+        return values
 
     def _pivot_key(self) -> list[tree.Expression]:
         if self.keys[self.i] != "(":

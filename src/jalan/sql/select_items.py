@@ -3,7 +3,6 @@
 from jalan.sql import tree
 from jalan.sql.expressions import ExpressionParser
 from jalan.sql.lexer import PARAMETER, QUOTED, STRING, WORD
-from jalan.sql.names import Name
 
 _STAR_WORDS = frozenset({"except", "exclude", "replace", "rename", "ilike", "like"})
 
@@ -64,7 +63,7 @@ class ItemParser(ExpressionParser):
             text = self.written(self.i)
             self.i += 1
             name = text[text.index(text[-1]) + 1 : -1]
-            return name if self.dialect.folding.value != "keep" else Name(name)
+            return self._folding.named(name)
         if self.kinds[self.i] == PARAMETER:
             self.i += 1
             return self.written(self.i - 1)

@@ -146,8 +146,6 @@ class VariableParser(DefinitionParser):
             self.i += 1
         if self.keys[self.i] in ("default", ":=", "="):
             self.i += 1
-            if self.keys[self.i] == "(" and self._is_query(self.i):
-                found.query = None
             found.value = self._value()
         found.end = self.end_of_last()
         return found
