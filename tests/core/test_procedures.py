@@ -50,3 +50,12 @@ def test_a_body_that_cannot_be_read_says_where_and_leaves_the_rest() -> None:
 def test_a_body_in_another_language_is_not_taken_for_sql() -> None:
     found = extract("create function f() returns int language plpython3u as $$ return 1 $$")
     assert [d.message for d in found.diagnostics] == ["the body is in plpython3u"]
+
+
+def test_perform_ends_like_any_query() -> None:
+    (found,) = extract(
+        "create procedure p() language plpgsql as $$ begin "
+        "perform note(x) from t where y > 1 order by z offset 2 fetch first 3 rows only; end $$"
+    ).statements
+    assert found.uses == {("t", "x"), ("t", "y"), ("t", "z")}
+    assert [d.code for d in found.diagnostics] == ["unknown_table"]

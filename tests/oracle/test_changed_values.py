@@ -9,6 +9,8 @@ import pytest
 
 from jalan.demo import scenario
 from jalan.demo.cluster import Cluster
+from jalan.demo.report_desk import create_desk, read_content, served
+from jalan.demo.sources import DESK_TOKEN
 from jalan.demo.start import fill_store
 from jalan.service.snapshot import Snapshot, SnapshotCache
 from jalan.sources.folder import read_folder
@@ -46,8 +48,8 @@ def scratch() -> Iterator[Demo]:
                    order by contype"""
             ).fetchall():
                 connection.execute(f'alter table {table} drop constraint "{constraint}"')
-    with fresh_database(cluster) as name:
-        engine = fill_store(cluster, names, cluster.url(name))
+    with fresh_database(cluster) as name, served(create_desk(read_content(), DESK_TOKEN)) as desk:
+        engine = fill_store(cluster, names, cluster.url(name), desk)
         yield Demo(cluster, engine)
         engine.dispose()
     cluster.stop()

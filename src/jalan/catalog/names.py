@@ -1,12 +1,35 @@
 """Names of datasets as OpenLineage writes them: a namespace for the system and a name inside it.
 
 Source: OpenLineage specification, "Naming Conventions" (PostgreSQL: ``postgres://{host}:{port}`` and
-``{database}.{schema}.{table}``).
+``{database}.{schema}.{table}``). Producers keep to them more or less, so the same thing comes under several
+spellings.
 """
 
+import re
 from collections.abc import Mapping, Sequence
 
 POSTGRES_PORT = 5432
+_SCHEMES = {
+    "postgresql": "postgres",
+    "sqlserver": "mssql",
+    "mariadb": "mysql",
+    "s3a": "s3",
+    "s3n": "s3",
+    "gcs": "gs",
+}
+_PORTS = {
+    "postgres": 5432,
+    "mysql": 3306,
+    "mssql": 1433,
+    "redshift": 5439,
+    "oracle": 1521,
+    "cassandra": 9042,
+    "kafka": 9092,
+}
+_SCHEMAS = {"postgres": "public", "redshift": "public", "mssql": "dbo"}
+_FOLDED_UP = frozenset({"oracle", "snowflake", "db2"})
+_FOLDED_DOWN = frozenset({"postgres", "redshift", "trino"})
+_PART = re.compile(r'"((?:[^"]|"")*)"|`([^`]*)`|\[([^\]]*)\]|([^.]+)')
 _LOOPBACK = {"localhost": "127.0.0.1", "::1": "127.0.0.1"}
 
 
@@ -38,3 +61,62 @@ def full_table_name(written: str, database: str, search_path: Sequence[str]) -> 
     if parts == 1:
         return f"{database}.{search_path[0] if search_path else 'public'}.{written}"
     return f"{database}.{written}" if parts == 2 else written
+
+
+def normal_namespace(written: str) -> str:
+    """Return a namespace in its one spelling: scheme, host in lower case, and port.
+
+    >>> normal_namespace("postgresql://ISLANDS")
+    'postgres://islands:5432'
+    >>> normal_namespace("s3a://Tides/")
+    's3://Tides'
+    >>> normal_namespace("reports")
+    'reports'
+    """
+    scheme, separator, rest = written.strip().partition("://")
+    if not separator:
+        return written.strip()
+    scheme = _SCHEMES.get(scheme.lower(), scheme.lower())
+    rest = rest.rstrip("/")
+    port = _PORTS.get(scheme)
+    if port is None or "," in rest:
+        return f"{scheme}://{rest}"
+    place, slash, path = rest.rpartition("@")[2].partition("/")
+    host, colon, given = place.rpartition(":")
+    if not colon or not given.isdigit():
+        host, given = place, str(port)
+    host = host.lower()
+    return f"{scheme}://{_LOOPBACK.get(host, host)}:{given}{slash}{path}"
+
+
+def spellings(namespace: str, written: str, databases: Sequence[str] = ()) -> list[str]:
+    """Return the names that a producer may mean, the likeliest first.
+
+    Quotes are taken off; a name without them may be folded by the rules of its system, and may leave out the
+    database (where there is one only) and the default schema.
+
+    >>> spellings("postgres://islands:5432", 'STRAIT.core."sailing_revenue"')
+    ['STRAIT.core.sailing_revenue', 'strait.core.sailing_revenue']
+    >>> spellings("postgres://islands:5432", "fares", ["strait"])
+    ['fares', 'strait.public.fares']
+    """
+    scheme = namespace.partition("://")[0]
+    if scheme not in _PORTS and scheme not in _FOLDED_UP | _FOLDED_DOWN:
+        return [written]
+    exact, folded = [], []
+    for double, back, bracket, plain in _PART.findall(written):
+        quoted = double.replace('""', '"') or back or bracket
+        exact.append(quoted or plain)
+        down, up = scheme in _FOLDED_DOWN, scheme in _FOLDED_UP
+        folded.append(quoted or (plain.lower() if down else plain.upper() if up else plain))
+    if not exact:
+        return [written]
+    found = [".".join(exact), ".".join(folded)]
+    default = _SCHEMAS.get(scheme)
+    if default is not None and len(databases) == 1:
+        for parts in (exact, folded):
+            if len(parts) == 2:
+                found.append(".".join([databases[0], *parts]))
+            elif len(parts) == 1:
+                found.append(".".join([databases[0], default, *parts]))
+    return list(dict.fromkeys(found))

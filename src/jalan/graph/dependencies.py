@@ -28,16 +28,26 @@ class Dependencies:
     """The graph, in arrays.
 
     field_dataset: (fields,) dataset of each field. sources: (links,) field nodes. targets: (links,) nodes.
-    kinds: (links,) VALUE, CONDITION or ROWS. datasets: how many there are.
+    kinds: (links,) VALUE, CONDITION or ROWS. datasets: how many there are. stars: the fields that stand for all
+    columns of their dataset, where nobody said which column goes where.
     """
 
-    def __init__(self, field_dataset: Ints, sources: Ints, targets: Ints, kinds: Ints, datasets: int) -> None:
+    def __init__(
+        self,
+        field_dataset: Ints,
+        sources: Ints,
+        targets: Ints,
+        kinds: Ints,
+        datasets: int,
+        stars: Ints | None = None,
+    ) -> None:
         self.field_dataset = field_dataset
         self.sources = sources
         self.targets = targets
         self.kinds = kinds
         self.fields = len(field_dataset)
         self.datasets = datasets
+        self.stars = np.empty(0, dtype=np.int64) if stars is None else stars
         self.nodes = self.fields + datasets
         self._walks: dict[bool, tuple[Adjacency, Adjacency]] = {}
 
@@ -114,9 +124,18 @@ class Dependencies:
     @cached_property
     def _everything(self) -> tuple[Adjacency, Ints, Ints]:
         members = np.arange(self.fields)
-        sources = np.concatenate((self.sources, self.fields + self.field_dataset))
-        targets = np.concatenate((self.targets, members))
+        columns, stars = self._columns_of_stars()
+        sources = np.concatenate((self.sources, self.fields + self.field_dataset, columns, stars))
+        targets = np.concatenate((self.targets, members, stars, columns))
         return adjacency(sources, targets, self.nodes), sources, targets
+
+    def _columns_of_stars(self) -> tuple[Ints, Ints]:
+        """Pairs of a column and the star of its dataset: what goes into one may come out of the other."""
+        star_of = np.full(self.datasets, -1, dtype=np.int64)
+        star_of[self.field_dataset[self.stars]] = self.stars
+        found = star_of[self.field_dataset]
+        columns = np.flatnonzero((found >= 0) & (found != np.arange(self.fields)))
+        return columns, found[columns]
 
     @cached_property
     def _values_ahead(self) -> Adjacency:
@@ -126,7 +145,8 @@ class Dependencies:
     def dependents(self, fields: Ints) -> tuple[Reach, Reach]:
         """Return what depends on fields: (by value alone, by value or condition).
 
-        In the second every field of a dataset whose rows are decided is reached, through the dataset's node.
+        In the second every field of a dataset whose rows are decided is reached, through the dataset's node, and
+        every field of a dataset that is fed whole, through its star.
         """
         return self.carriers(fields), spread(self._everything[0], fields)
 

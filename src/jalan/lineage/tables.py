@@ -83,6 +83,22 @@ class KnownTables:
         return self._exact.get(parts)
 
 
+class WatchedTables(KnownTables):
+    """Known tables that remember what they were asked: ``asked`` has each name with the table that was told.
+
+    An extraction that would get the same answers again would find the same, so it need not be done.
+    """
+
+    def __init__(self, known: KnownTables) -> None:
+        self._exact = known._exact
+        self.asked: dict[Parts, Table | None] = {}
+
+    def find(self, parts: Parts) -> Table | None:
+        found = self._exact.get(parts)
+        self.asked[tuple(map(str, parts))] = found
+        return found
+
+
 class TableState:
     """Which table a name stands for at this point of a script."""
 

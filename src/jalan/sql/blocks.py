@@ -318,18 +318,8 @@ class BlockParser(VariableParser):
     def _perform(self) -> tree.Statement | None:
         start = self.starts[self.i]
         select = self._select()
-        query = tree.Query(start, select.end, None, select, [], [])
-        if self.keys[self.i] in ("order", "limit"):
-            query = self._finish(query)
+        query = self.finish_query(tree.Query(start, select.end, None, select, [], []))
         return tree.QueryStatement(start, self.end_of_last(), query)
-
-    def _finish(self, query: tree.Query) -> tree.Query:
-        if self.keys[self.i] == "order":
-            query.order = self.order_by()
-        if self.take("limit"):
-            self._limit(query)
-        query.end = self.end_of_last()
-        return query
 
     def _execute(self) -> tree.Statement | None:
         start = self.starts[self.i]

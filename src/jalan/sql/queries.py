@@ -34,9 +34,11 @@ class QueryParser(FromParser):
 
     def query_body(self, ctes: tree.With | None, start: int) -> tree.Query:
         """Read what follows the WITH of a query."""
-        body = self._set_operations()
-        query = tree.Query(start, 0, ctes, body, [], [])
-        keys = self.keys
+        return self.finish_query(tree.Query(start, 0, ctes, self._set_operations(), [], []))
+
+    def finish_query(self, query: tree.Query) -> tree.Query:
+        """Read what follows the body of a query: order, limits, locks and the like."""
+        body, keys = query.body, self.keys
         while True:
             key = keys[self.i]
             if key == "order":

@@ -1,0 +1,1 @@
+"""Query history: who used what, when and how."""
