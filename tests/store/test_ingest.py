@@ -62,7 +62,7 @@ def _dataset(engine: Engine, name: str) -> Dataset:
 def test_a_scan_brings_tables_columns_comments_and_view_links(store: Engine, source: tuple) -> None:
     name, _, url = source
     outcome = scan(store, url, known_as=SERVER)
-    assert outcome.totals == {"tables": 3, "columns": 7}
+    assert outcome.totals == {"tables": 3, "columns": 7, "routines": 0, "triggers": 0}
     tickets = _dataset(store, f"{name}.public.tickets")
     assert (tickets.kind, tickets.description, tickets.placeholder) == ("table", "One seat on one sailing.", False)
     assert _links(store) == {
@@ -83,10 +83,11 @@ def test_bringing_the_same_in_twice_changes_nothing(store: Engine, source: tuple
 def test_long_work_tells_how_far_it_is(store: Engine, source: tuple, folder: Path) -> None:
     told: list[tuple[str, int, int]] = []
     scan(store, source[2], known_as=SERVER, progress=lambda *told_now: told.append(told_now))
-    assert [what for what, _, _ in told[:5]] == ["schemas", "tables", "columns", "foreign tables", "done"]
+    steps = ["schemas", "tables", "columns", "keys", "privileges", "foreign tables", "routines", "triggers", "done"]
+    assert [what for what, _, _ in told[:10]] == ["starting", *steps]
     load(store, folder, progress=lambda *told_now: told.append(told_now))
     assert all(0 <= done <= total for _, done, total in told)
-    assert told[-1] == ("links", 2, 2), "the view of the scan and the file of the folder"
+    assert told[-1] == ("links", 1, 1), "the view of the scan is the same, so only the file is read"
 
 
 def test_a_placeholder_and_the_scanned_table_are_one(store: Engine, source: tuple, folder: Path) -> None:
@@ -254,3 +255,24 @@ def test_a_repository_of_templates_is_read_in_full(store: Engine, source: tuple,
     assert load(store, tmp_path).counts == {}
     (tmp_path / "jalan.yaml").write_text(settings.replace("100", "10"))
     assert load(store, tmp_path).counts["definitions changed"] == 1
+
+
+def test_a_report_over_a_dataset_that_nobody_knows_is_refused_with_the_nearest_names(
+    store: Engine, source: tuple, tmp_path: Path
+) -> None:
+    scan(store, source[2], known_as=SERVER)
+    (tmp_path / "board.yaml").write_text(
+        f"report: board\ntitle: Board\nowner: Sales\ndatabase: {source[0]}\nelements:\n"
+        "  - {name: Sold, kind: chart, dataset: core.slod, columns: {fare: fare}}\n"
+    )
+    with pytest.raises(SourceError, match=r"board.yaml:6: there is no dataset “core.slod”.*names are core.sold"):
+        load(store, tmp_path)
+    board = (tmp_path / "board.yaml").read_text().replace("slod", "sold")
+    (tmp_path / "board.yaml").write_text(board)
+    assert load(store, tmp_path).totals["elements"] == 1
+    (tmp_path / "board.yaml").write_text(
+        (tmp_path / "board.yaml").read_text().replace("fare: fare", "fare: fair / 2")
+    )
+    message = r"board.yaml:6: in “Sold”: core.sold has no column “fair”; the nearest names are fare"
+    with pytest.raises(SourceError, match=message):
+        load(store, tmp_path)

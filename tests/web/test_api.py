@@ -9,7 +9,7 @@ import pytest
 from httpx import ASGITransport, AsyncClient, Response
 from sqlalchemy import create_engine
 
-from jalan.demo.start import KNOWN_AS
+from jalan.demo.sources import KNOWN_AS
 from jalan.web.app import create_app
 from tests.conftest import ROOT, Demo
 
@@ -71,7 +71,7 @@ def test_an_asset_has_its_facts(client: Client, ids: dict[str, int]) -> None:
     )
     assert [d["job"] for d in found["written_by"]] == ["nightly.core.sailing_revenue"]
     gross = next(c for c in found["columns"] if c["name"] == "gross")
-    assert (gross["type"], gross["reports"]) == ("numeric", 4)
+    assert (gross["type"], gross["reports"]) == ("numeric", 5)
     assert "Revenue by route" in found["reports"]
 
 
@@ -79,9 +79,11 @@ def test_lanes_count_hops_and_say_what_lies_beyond(client: Client, ids: dict[str
     road = client.json(f"/api/v1/datasets/{ids['core.sailing_revenue']}/lanes", back=1, ahead=1)
     lanes = {lane["offset"]: {d["title"] for d in lane["datasets"]} for lane in road["lanes"]}
     assert lanes[-1] == {"core.ticket_facts", "tidy.sailings"}
-    assert lanes[1] == {"mart.route_month", "mart.sailing_board", "mart.seat_yield"}
-    assert road["ahead"] == {"hops": 1, "datasets": 0, "reports": 4, "next_datasets": 4}
-    assert road["back"]["hops"] == 4
+    assert lanes[1] == {
+        "mart.route_month", "mart.sailing_board", "mart.seat_yield", "statements/fares-monthly.xlsx",
+    }  # fmt: skip
+    assert road["ahead"] == {"hops": 2, "datasets": 3, "reports": 5, "next_datasets": 7}
+    assert road["back"]["hops"] == 5
     assert {c["kind"] for c in road["crossings"]} == {"value", "condition"}
 
 
@@ -165,13 +167,13 @@ def test_what_only_decides_is_told_apart(client: Client, ids: dict[str, int]) ->
 def test_the_catalog_pages_and_counts(client: Client) -> None:
     first = client.json("/api/v1/catalog", limit=30)
     second = client.json("/api/v1/catalog", limit=500, cursor=first["next"])
-    assert first["total"] == len(first["items"]) + len(second["items"]) == 78
+    assert first["total"] == len(first["items"]) + len(second["items"]) == 95
     assert second["next"] is None
     kinds = {facet["value"]: facet["count"] for facet in first["facets"]["kind"]}
-    assert kinds["report"] == 8
+    assert kinds["report"] == 12
     views = client.json("/api/v1/catalog", kind=["view", "materialised view"], container="strait.mart")
     assert {row["kind"] for row in views["items"]} == {"view", "materialised view"}
-    assert {f["value"]: f["count"] for f in views["facets"]["kind"]}["table"] == 1, (
+    assert {f["value"]: f["count"] for f in views["facets"]["kind"]}["table"] == 2, (
         "a facet counts what it would add"
     )
 
@@ -183,9 +185,9 @@ def test_the_catalog_says_why_something_matched(client: Client) -> None:
 
 def test_the_overview_is_honest(client: Client) -> None:
     found = client.json("/api/v1/overview")
-    assert found["datasets"]["report"] == 8
-    assert found["placeholders"] == 0
-    assert found["diagnostic_counts"] == {}
+    assert found["datasets"]["report"] == 12
+    assert found["placeholders"] == 2, "a file and a topic that only others name"
+    assert found["diagnostic_counts"] == {"error": 1, "warning": 1}, "a query and a filter with a slip in each"
     assert 0 < found["columns_traced"] <= found["columns_traceable"]
     assert {"source": "ticketing.public", "target": "strait.remote", "links": 39} in found["connections"]
     assert found["ingestions"][0]["state"] == "done"

@@ -1,26 +1,19 @@
-"""``jalan``: extract, scan, load, migrate, serve."""
+"""``jalan``: extract, scan, load, sources, history, export, migrate, serve."""
 
 import sys
-from collections.abc import Iterator
-from contextlib import contextmanager
-from enum import Enum
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import orjson
 import typer
-from rich.console import Console
-from rich.progress import BarColumn, Progress, TextColumn
-from rich.table import Table
-from sqlalchemy import Engine
 
 from jalan import __version__
+from jalan.cli.common import Format, OutputFormat, Store, fail, ingesting, messages, print_outcome, store_url
+from jalan.cli.exchange import alias_command, digest_history_command, export_command, import_command
 from jalan.cli.extract import extract_command
-from jalan.service.ingest import Outcome
+from jalan.cli.sources import source_app
 from jalan.service.ingest import load as load_folder
 from jalan.service.ingest import scan as scan_database
-from jalan.service.settings import Settings
-from jalan.sources.errors import SourceError
 from jalan.store.database import create_database, migrate, open_store
 
 app = typer.Typer(
@@ -30,63 +23,11 @@ app = typer.Typer(
     help="Column-level lineage from SQL and job runs, with the code that proves it.",
 )
 app.command("extract")(extract_command)
-messages = Console(stderr=True)
-
-
-class Format(str, Enum):
-    """How data is printed."""
-
-    json = "json"
-    table = "table"
-
-
-Store = Annotated[
-    str | None,
-    typer.Option("--store", metavar="URL", help="Address of the store (default: JALAN_STORE)."),
-]
-OutputFormat = Annotated[Format, typer.Option("--format", help="How the result is printed.")]
-
-
-def _store(url: str | None) -> str:
-    return url or Settings().store
-
-
-@contextmanager
-def _ingesting(store: str | None) -> Iterator[tuple[Engine, Any]]:
-    """Open the store and show progress; what cannot be read ends the command with a message."""
-    columns = (TextColumn("{task.description:14}"), BarColumn(), TextColumn("{task.completed}/{task.total}"))
-    with Progress(*columns, console=messages, transient=True) as bar:
-        tasks: dict[str, Any] = {}
-
-        def tell(what: str, done: int, total: int) -> None:
-            if what not in tasks:
-                tasks[what] = bar.add_task(what, total=total)
-            bar.update(tasks[what], completed=done, total=total)
-
-        try:
-            yield open_store(_store(store)), tell
-        except SourceError as error:
-            raise _fail(str(error)) from error
-
-
-def _print_outcome(outcome: Outcome, form: Format) -> None:
-    if form is Format.json:
-        found = {"subject": outcome.subject, "found": outcome.totals, "changed": outcome.counts}
-        sys.stdout.write(orjson.dumps(found, option=orjson.OPT_INDENT_2).decode() + "\n")
-        return
-    table = Table(title=outcome.subject, show_header=False, box=None, title_justify="left")
-    for name, count in outcome.totals.items():
-        table.add_row("found", name, f"{count:,}")
-    for name, count in outcome.counts.items():
-        table.add_row("changed", name, f"{count:,}")
-    if not outcome.counts:
-        table.add_row("changed", "nothing", "")
-    Console().print(table)
-
-
-def _fail(message: str, code: int = 1) -> typer.Exit:
-    messages.print(f"jalan: {message}", markup=False, highlight=False)
-    return typer.Exit(code)
+app.add_typer(source_app, name="source")
+app.command("digest-history")(digest_history_command)
+app.command("export")(export_command)
+app.command("import")(import_command)
+app.command("alias")(alias_command)
 
 
 @app.command()
@@ -112,11 +53,11 @@ def scan(
     for pair in alias or []:
         written, equals, name = pair.partition("=")
         if not equals:
-            raise _fail(f"--alias {pair}: expected HOST:PORT=HOST:PORT", 2)
+            raise fail(f"--alias {pair}: expected HOST:PORT=HOST:PORT", 2)
         aliases[written] = name
-    with _ingesting(store) as (engine, tell):
+    with ingesting(store) as (engine, tell):
         outcome = scan_database(engine, url, known_as=known_as, aliases=aliases, progress=tell)
-    _print_outcome(outcome, form)
+    print_outcome(outcome, form)
 
 
 @app.command()
@@ -126,16 +67,19 @@ def load(
     server: Annotated[
         str | None, typer.Option(metavar="HOST:PORT", help="The database server, where the files do not say.")
     ] = None,
+    revision: Annotated[
+        str | None, typer.Option(help="Branch, tag or commit, where the folder is a git repository.")
+    ] = None,
     store: Store = None,
     form: OutputFormat = Format.table,
 ) -> None:
-    """Read the SQL files and reports of a folder into the store.
+    """Read the SQL files and reports of a folder, or of a git repository, into the store.
 
-    Example: `jalan load ./pipelines --server islands:5432`
+    Example: `jalan load ./pipelines --server islands:5432 --revision main`
     """
-    with _ingesting(store) as (engine, tell):
-        outcome = load_folder(engine, folder, name=name, server=server, progress=tell)
-    _print_outcome(outcome, form)
+    with ingesting(store) as (engine, tell):
+        outcome = load_folder(engine, folder, name=name, server=server, revision=revision, progress=tell)
+    print_outcome(outcome, form)
 
 
 @app.command("migrate")
@@ -144,8 +88,8 @@ def migrate_command(store: Store = None) -> None:
 
     Example: `jalan migrate --store postgresql+psycopg://jalan@127.0.0.1:5432/jalan`
     """
-    create_database(_store(store))
-    migrate(open_store(_store(store)))
+    create_database(store_url(store))
+    migrate(open_store(store_url(store)))
     messages.print("the store is at the newest version")
 
 
@@ -166,7 +110,7 @@ def serve(
 
     from jalan.web.app import create_app
 
-    uvicorn.run(create_app(open_store(_store(store)), frontend), host=host, port=port, log_level="warning")
+    uvicorn.run(create_app(open_store(store_url(store)), frontend), host=host, port=port, log_level="warning")
 
 
 @app.command()

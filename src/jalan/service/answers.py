@@ -1,7 +1,7 @@
 """What the use-cases answer. These models are the API's schemas; ``id`` is an id in the store."""
 
-from datetime import datetime
-from typing import Literal
+from datetime import date, datetime
+from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
@@ -102,14 +102,18 @@ class Road(BaseModel):
 
 
 class ColumnFact(FieldBrief):
-    """A column of the dataset in question, with all that is known of it."""
+    """A column of the dataset in question, with all that is known of it.
+
+    facts: nullable, default, generated, key and the like, where its system tells.
+    """
 
     description: str | None
     reports: int
+    facts: dict[str, Any]
 
 
 class DefinitionFact(BaseModel):
-    """A text that writes the dataset."""
+    """A text that writes the dataset. revision, author and authored_at: of the commit that gave it this text."""
 
     id: int
     kind: str
@@ -117,10 +121,64 @@ class DefinitionFact(BaseModel):
     job: str | None
     version: int
     valid_from: datetime
+    revision: str | None
+    author: str | None
+    authored_at: datetime | None
+
+
+class AliasFact(BaseModel):
+    """Another name of a dataset. origin: person, or symlink where a producer sends it."""
+
+    id: int
+    namespace: str
+    name: str
+    origin: str
+    who: str
+    since: datetime
+    note: str | None
+
+
+class ClaimFact(BaseModel):
+    """What a source says of a column. itself: it is a scan of the very system; that one holds."""
+
+    source: str
+    itself: bool
+    since: datetime
+    has: bool
+    type: str | None
+
+
+class ConflictFact(BaseModel):
+    """A column that sources disagree about; the claim that holds comes first."""
+
+    column: str
+    claims: list[ClaimFact]
+
+
+class PointFact(BaseModel):
+    """A commit that changed what writes a dataset."""
+
+    revision: str
+    at: datetime
+    author: str
+    summary: str
+    path: str
+    change: str
+
+
+class UseFact(BaseModel):
+    """How often somebody used a dataset in the last 30 days, and through how many different queries."""
+
+    person: str
+    application: str
+    writes: bool
+    runs: int
+    last: date
+    queries: int
 
 
 class DatasetFacts(BaseModel):
-    """An asset with its facts and columns."""
+    """An asset with its facts and columns. details: what its system tells beyond that, by name."""
 
     id: int
     name: str
@@ -144,6 +202,12 @@ class DatasetFacts(BaseModel):
     ahead: int
     reports: list[str]
     unread: int
+    bytes: int | None
+    details: dict[str, Any]
+    known_as: list[AliasFact]
+    conflicts: list[ConflictFact]
+    points: list[PointFact]
+    uses: list[UseFact]
 
 
 class Mark(BaseModel):

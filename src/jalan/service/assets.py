@@ -8,6 +8,8 @@ import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from jalan.graph.spread import Ints
+from jalan.service import standing
 from jalan.service.answers import (
     CatalogPage,
     CatalogRow,
@@ -50,16 +52,24 @@ def facts(snapshot: Snapshot, session: Session, dataset_id: int) -> DatasetFacts
                 **field_brief(snapshot, f, counts).model_dump(),
                 description=snapshot.fields[f].description,
                 reports=_reports_of_field(snapshot, f),
+                facts=snapshot.fields[f].facts,
             )
             for f in info.fields
-            if snapshot.fields[f].gone_since is None
+            if snapshot.fields[f].gone_since is None and not _is_idle_star(snapshot, f, counts)
         ],
         written_by=[definition_fact(snapshot.definitions[d]) for d in writing],
         back=int(np.count_nonzero(back > 0)),
         ahead=int(np.count_nonzero(ahead > 0)) - len(reports),
         reports=sorted(snapshot.datasets[d].title for d in reports),
-        unread=_unread(session, writing),
+        unread=_unread(session, writing), bytes=info.bytes, details=info.facts,
+        known_as=standing.aliases(session, info), conflicts=standing.conflicts(session, info),
+        points=standing.points(session, snapshot, writing), uses=standing.uses(session, info),
     )  # fmt: skip
+
+
+def _is_idle_star(snapshot: Snapshot, field: int, counts: tuple[Ints, Ints]) -> bool:
+    """Whether a field stands for all columns and no link needs it any more: the columns are known now."""
+    return snapshot.fields[field].kind == "star" and not counts[0][field] and not counts[1][field]
 
 
 def _definitions_of(snapshot: Snapshot, dataset: int) -> list[int]:

@@ -4,6 +4,7 @@ from jalan.lineage.extraction import Detail
 from jalan.lineage.script import extract
 from jalan.service.answers import WayStep
 from jalan.service.snapshot import DefinitionInfo, Snapshot
+from jalan.sql.dialects import DIALECTS
 
 
 def how_it_is_made(
@@ -13,7 +14,8 @@ def how_it_is_made(
 
     Where the place holds no output any more the expression is as it is written, without steps.
     """
-    detail = _detail(snapshot, definition, place)
+    # Declarations, flows and calculated fields are no SQL.
+    detail = _detail(snapshot, definition, place) if definition.dialect in DIALECTS else None
     if detail is None:
         start, end = place
         return " ".join(definition.text[start:end].split()), []
@@ -26,7 +28,10 @@ def _detail(snapshot: Snapshot, definition: DefinitionInfo, place: tuple[int, in
     known = {
         dataset.name.removeprefix(prefix): [snapshot.fields[field].name for field in dataset.fields]
         for dataset in snapshot.datasets
-        if dataset.name.startswith(prefix) and dataset.namespace == definition.namespace and not dataset.placeholder
+        if dataset.name.startswith(prefix)
+        and dataset.namespace == definition.namespace
+        and not dataset.placeholder
+        and dataset.gone_since is None
     }
     found = extract(
         definition.text,

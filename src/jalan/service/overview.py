@@ -92,9 +92,9 @@ def _systems(snapshot: Snapshot, session: Session) -> list[SystemFact]:
 
 
 def _connections(snapshot: Snapshot) -> list[Connection]:
-    """Databases, their schemas and reports, and how many columns pass from one into the next."""
+    """Schemas of databases, and other systems as a whole, and how many columns pass from one into the next."""
     graph = snapshot.graph
-    places = [d.namespace if d.kind == "report" else d.container for d in snapshot.datasets]
+    places = [d.container if d.system == "postgresql" else d.namespace for d in snapshot.datasets]
     values = graph.kinds == VALUE
     sources, targets = (ends[values].tolist() for ends in graph.dataset_ends)
     counted = Counter(
@@ -125,7 +125,8 @@ def _diagnostics(session: Session) -> list[DiagnosticFact]:
 
 
 def _ingestions(session: Session) -> list[IngestionFact]:
-    query = select(Ingestion).order_by(Ingestion.id.desc()).limit(12)
+    brought = Ingestion.kind.not_in(("alias", "source"))  # those are what people changed in one step
+    query = select(Ingestion).where(brought).order_by(Ingestion.id.desc()).limit(12)
     return [
         IngestionFact(
             kind=row.kind, subject=row.subject, state=row.state, started_at=row.started_at,

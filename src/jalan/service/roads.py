@@ -242,7 +242,7 @@ def definition_fact(info: DefinitionInfo) -> DefinitionFact:
     """Return a definition as lists show it."""
     return DefinitionFact(
         id=info.id, kind=info.kind, place=info.place, job=info.job, version=info.version,
-        valid_from=info.valid_from,
+        valid_from=info.valid_from, revision=info.revision, author=info.author, authored_at=info.authored_at,
     )  # fmt: skip
 
 
@@ -270,7 +270,7 @@ def evidence(snapshot: Snapshot, link_id: int) -> Evidence:
             if span not in taken:
                 taken.add(span)
                 kind = "value" if beside.kind == "value" else "condition"
-                marks.append(Mark(start=span[0], end=span[1], kind=kind))  # type: ignore[arg-type]
+                marks.append(Mark(start=span[0], end=span[1], kind=kind))
     if info.expression is not None:
         marks.append(Mark(start=info.expression[0], end=info.expression[1], kind="expression"))
     start, end = snapshot.statements.get(info.statement or -1, (0, len(definition.text)))

@@ -1,14 +1,18 @@
 """Settings from the environment."""
 
+from pydantic import SecretStr
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
 class Settings(BaseSettings):
     """Read from variables that begin with ``JALAN_``.
 
-    store: address of the PostgreSQL database that is the store.
+    store: address of the PostgreSQL database that is the store. secret_key: what secrets of sources are encrypted
+    with; without it a key is made and kept in ``secret_key_file``.
     """
 
     model_config = SettingsConfigDict(env_prefix="JALAN_")
 
     store: str = "postgresql+psycopg://jalan@127.0.0.1:5432/jalan"
+    secret_key: SecretStr | None = None
+    secret_key_file: str = ".jalan/secret.key"

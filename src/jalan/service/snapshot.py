@@ -11,15 +11,18 @@ from sqlalchemy import Engine, Row, func, or_, select
 from sqlalchemy.orm import Session
 
 from jalan.graph.dependencies import CONDITION, ROWS, VALUE, Dependencies
+from jalan.service.intake.identity import alias_map
 from jalan.store.models import Container, Dataset, Definition, Field, Ingestion, Job, Link, Statement, System
 
-_PREFERRED = {"file": 0, "element": 0, "element_columns": 0, "foreign_table": 1, "view": 2}
+# Of several texts that prove the same link the one that people wrote is shown first.
+_PREFERRED = {"foreign_table": 1, "view": 2, "flow": 3, "event": 3, "query": 4}
+_MADE_BY_DATABASE = ("view", "foreign_table", "trigger", "function", "procedure", "generated")
 _LABEL_LENGTH = 60
 
 
 @dataclass(slots=True)
 class DatasetInfo:
-    """A dataset with the names that people see."""
+    """A dataset with the names that people see. joined: ids of the datasets that are this one by an alias."""
 
     id: int
     name: str
@@ -32,11 +35,14 @@ class DatasetInfo:
     owner: str | None
     address: str | None
     rows: int | None
+    bytes: int | None
+    facts: dict[str, Any]
     placeholder: bool
     first_seen: datetime
     scanned_at: datetime | None
     gone_since: datetime | None
     fields: list[int]
+    joined: list[int]
 
 
 @dataclass(slots=True)
@@ -49,6 +55,7 @@ class FieldInfo:
     kind: str
     type: str | None
     description: str | None
+    facts: dict[str, Any]
     placeholder: bool
     gone_since: datetime | None
 
@@ -70,11 +77,16 @@ class DefinitionInfo:
     template: dict[str, Any] | None
     database: str
     namespace: str
+    key: str
+    job_namespace: str | None
+    revision: str | None
+    authored_at: datetime | None
+    author: str | None
 
     @property
     def by(self) -> str:
         """What stands in the gutter: the job, or else what of the database's does it, or the file."""
-        if self.kind in ("view", "foreign_table"):
+        if self.kind in _MADE_BY_DATABASE:
             return f"{self.kind.replace('_', ' ')} {self.place}"
         return self.job or self.place
 
@@ -128,29 +140,58 @@ class Snapshot:
         )
         if self.as_of is not None:
             query = query.where(Dataset.first_seen <= self.as_of)
-        for dataset, system, container in session.execute(query):
-            self.dataset_at[dataset.id] = len(self.datasets)
-            self.datasets.append(_dataset_info(dataset, system, container))
-        fields = select(Field).order_by(Field.dataset_id, Field.ordinal, Field.id)
-        for field in session.scalars(fields):
+        aliases = alias_map(session, self.as_of)
+        found = [_dataset_info(*row) for row in session.execute(query)]
+        ids = {(info.namespace, info.name): info.id for info in found}
+        stands_for: dict[int, int] = {}
+        for info in found:
+            meant = aliases.resolve((info.namespace, info.name))
+            if meant in ids and ids[meant] != info.id:
+                stands_for[info.id] = ids[meant]
+            elif meant != (info.namespace, info.name):
+                info.namespace, info.name = meant
+        for info in found:
+            if info.id not in stands_for:
+                self.dataset_at[info.id] = len(self.datasets)
+                self.datasets.append(info)
+        for alias, id_ in stands_for.items():
+            self.dataset_at[alias] = self.dataset_at[id_]
+            self.datasets[self.dataset_at[id_]].joined.append(alias)
+        self._read_fields(session, stands_for)
+
+    def _read_fields(self, session: Session, stands_for: dict[int, int]) -> None:
+        """The fields of datasets that are one are one where they have the same name."""
+        query = select(Field).order_by(Field.dataset_id, Field.ordinal, Field.id)
+        # Those of the dataset itself come first: what it says of a column holds.
+        rows = sorted(session.scalars(query), key=lambda field: field.dataset_id in stands_for)
+        by_name: dict[tuple[int, str], int] = {}
+        for field in rows:
             at = self.dataset_at.get(field.dataset_id)
             if at is None or (self.as_of is not None and field.first_seen > self.as_of):
                 continue
-            position = len(self.fields)
+            known = by_name.get((at, field.name))
+            if known is not None:
+                self.field_at[field.id] = known
+                continue
+            position = by_name[at, field.name] = len(self.fields)
             self.field_at[field.id] = position
             self.datasets[at].fields.append(position)
             self.fields.append(
                 FieldInfo(
-                    field.id, at, field.name, field.kind, field.type, field.description,
+                    field.id, at, field.name, field.kind, field.type, field.description, field.facts,
                     field.placeholder, field.gone_since,
                 )
             )  # fmt: skip
 
     def _read_definitions(self, session: Session) -> None:
-        query = select(Definition, Job.name, System.namespace).outerjoin(Job, Job.id == Definition.job_id)
+        query = select(Definition, Job.name, Job.namespace, System.namespace)
+        query = query.outerjoin(Job, Job.id == Definition.job_id)
         query = query.join(System, System.id == Definition.system_id)
+        linked = select(Link.definition_id).where(*_valid(Link, self.as_of))
+        # Of the queries of a history only those that write take part in the graph.
         query = query.where(*_valid(Definition, self.as_of))
-        for row, job, namespace in session.execute(query):
+        query = query.where(or_(Definition.kind != "query", Definition.id.in_(linked)))
+        for row, job, job_namespace, namespace in session.execute(query):
             self.definitions[row.id] = DefinitionInfo(
                 row.id,
                 row.kind,
@@ -165,9 +206,14 @@ class Snapshot:
                 row.template,
                 row.database,
                 namespace,
+                row.key,
+                job_namespace,
+                row.revision,
+                row.authored_at,
+                row.author,
             )
         statements = select(Statement.id, Statement.start, Statement.end).join(Definition)
-        statements = statements.where(*_valid(Definition, self.as_of))
+        statements = statements.where(*_valid(Definition, self.as_of), Definition.kind != "query")
         self.statements = {id_: (start, end) for id_, start, end in session.execute(statements)}
 
     def _read_links(self, session: Session) -> Dependencies:
@@ -191,7 +237,7 @@ class Snapshot:
             between[source, target, kind].append(row)
         edges = []
         for key, rows in between.items():
-            rows.sort(key=lambda row: (_PREFERRED[self.definitions[row.definition_id].kind], row.id))
+            rows.sort(key=lambda row: (_PREFERRED.get(self.definitions[row.definition_id].kind, 0), row.id))
             best = rows[0]
             for row in rows:
                 self.link_at[row.id] = len(self.links)
@@ -208,7 +254,8 @@ class Snapshot:
         found = np.array(edges, dtype=np.int64).reshape(-1, 3)
         field_dataset = np.array([field.dataset for field in self.fields], dtype=np.int64)
         sources, targets, kinds = found[:, 0].copy(), found[:, 1].copy(), found[:, 2].copy()
-        return Dependencies(field_dataset, sources, targets, kinds, len(self.datasets))
+        stars = np.array([i for i, field in enumerate(self.fields) if field.kind == "star"], dtype=np.int64)
+        return Dependencies(field_dataset, sources, targets, kinds, len(self.datasets), stars)
 
     # --- names ---------------------------------------------------------------------------------------
 
@@ -244,13 +291,16 @@ class Snapshot:
 
 def _dataset_info(dataset: Dataset, system: System, container: Container) -> DatasetInfo:
     schema, _, table = dataset.name.rpartition(".")
-    title = dataset.title or f"{schema.rpartition('.')[2]}.{table}"
+    title = dataset.title or (
+        f"{schema.rpartition('.')[2]}.{table}" if schema and "/" not in table else dataset.name
+    )
     return DatasetInfo(
         id=dataset.id, name=dataset.name, title=title, kind=dataset.kind, system=system.kind,
-        namespace=system.namespace, container=container.path, description=dataset.description,
+        namespace=system.namespace, container=container.path or system.namespace, description=dataset.description,
         owner=dataset.owner or container.owner, address=dataset.address, rows=dataset.rows,
+        bytes=dataset.bytes, facts=dataset.facts,
         placeholder=dataset.placeholder, first_seen=dataset.first_seen, scanned_at=dataset.scanned_at,
-        gone_since=dataset.gone_since, fields=[],
+        gone_since=dataset.gone_since, fields=[], joined=[],
     )  # fmt: skip
 
 

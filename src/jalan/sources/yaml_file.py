@@ -16,12 +16,19 @@ from jalan.sources.errors import FileError
 def read_yaml(path: Path, shown: str, schema: dict[str, Any]) -> CommentedMap:
     """Read and check a YAML file; raises FileError for the first thing that is wrong."""
     try:
-        found = YAML().load(path.read_text(encoding="utf-8"))
+        text = path.read_text(encoding="utf-8")
+    except UnicodeDecodeError as error:
+        raise FileError(shown, 1, "the file is not in UTF-8") from error
+    return parse_yaml(text, shown, schema)
+
+
+def parse_yaml(text: str, shown: str, schema: dict[str, Any]) -> CommentedMap:
+    """The same for the text of a file."""
+    try:
+        found = YAML().load(text)
     except MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         raise FileError(shown, mark.line + 1 if mark else 1, f"this is no YAML: {error.problem}") from error
-    except UnicodeDecodeError as error:
-        raise FileError(shown, 1, "the file is not in UTF-8") from error
     if not isinstance(found, CommentedMap):
         raise FileError(shown, 1, "expected keys with values")
     # A misspelt key is both unknown and missing: what is unknown names what may have been meant.

@@ -4,18 +4,27 @@ from collections import Counter
 from datetime import datetime
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import DeclarativeBase, Session
 
-from jalan.store.models import Container, Dataset, Field, System
+from jalan.catalog.names import normal_namespace, spellings
+from jalan.store.bulk import Ids, insert_new
+from jalan.store.models import Container, Dataset, Definition, Field, Job, System
 
 
 class CatalogueWriter:
-    """Finds or makes what is named. ``changes`` counts what was added, joined, changed or marked gone."""
+    """Finds or makes what is named. ``changes`` counts what was added, joined, changed or marked gone.
 
-    def __init__(self, session: Session, now: datetime) -> None:
+    source_id: the source on whose behalf it writes, if there is one. What is made is written by ``flush``.
+    """
+
+    def __init__(self, session: Session, now: datetime, source_id: int | None = None) -> None:
         self.session = session
         self.now = now
+        self.source_id = source_id
+        self.ids = Ids(session)
         self.changes: Counter[str] = Counter()
+        self._new: list[DeclarativeBase] = []
+        self._by_id: dict[int, Dataset] = {}
         self._systems = {s.namespace: s for s in session.scalars(select(System))}
         self._containers: dict[tuple[int, str], Container] = {
             (c.system_id, c.path): c for c in session.scalars(select(Container))
@@ -27,7 +36,7 @@ class CatalogueWriter:
         """Return the system of that namespace."""
         found = self._systems.get(namespace)
         if found is None:
-            found = System(namespace=namespace, kind=kind, first_seen=self.now)
+            found = System(namespace=namespace, kind=kind, first_seen=self.now, scanned_at=None)
             self._add(found, "systems")
             self._systems[namespace] = found
         return found
@@ -36,11 +45,15 @@ class CatalogueWriter:
         """Return the systems that hold a database of that name."""
         return [s for s in self._systems.values() if (s.id, database) in self._containers]
 
+    def systems(self) -> list[System]:
+        """Return all systems."""
+        return list(self._systems.values())
+
     def container(self, system: System, path: str, kinds: tuple[str, ...] = ("database", "schema")) -> Container:
         """Return the container at a dotted path, and make those above it."""
         found = self._containers.get((system.id, path))
         if found is None:
-            parent = path.rpartition(".")[0]
+            parent = path.rpartition("." if kinds != ("folder",) else "/")[0].strip()
             above = self.container(system, parent, kinds) if parent else None
             kind = kinds[min(path.count("."), len(kinds) - 1)]
             found = Container(system_id=system.id, parent_id=above.id if above else None, path=path, kind=kind)
@@ -61,20 +74,47 @@ class CatalogueWriter:
                 self._fields[field.dataset_id][field.name] = field
         return known
 
+    def named(self, namespace: str, name: str) -> Dataset:
+        """Return the dataset that a producer means, however it spells namespace and name.
+
+        A spelling that is known comes first, the one that was given before others.
+        """
+        place = normal_namespace(namespace)
+        scheme = place.partition("://")[0]
+        system = self.system(place, {"postgres": "postgresql"}.get(scheme, scheme or "other"))
+        databases = [
+            c.path for (id_, _), c in self._containers.items() if id_ == system.id and c.kind == "database"
+        ]
+        known = self.datasets(system)
+        found = spellings(place, name, databases)
+        return self.dataset(system, next((one for one in found if one in known), found[0]))
+
+    def dataset_of(self, id_: int) -> Dataset:
+        """Return a dataset by its id."""
+        found = self._by_id.get(id_) or self.session.get_one(Dataset, id_)
+        self.datasets(next(s for s in self._systems.values() if s.id == found.system_id))
+        return found
+
     def dataset(self, system: System, name: str) -> Dataset:
         """Return the dataset of that name; one that nobody has scanned comes to be as a placeholder."""
         known = self.datasets(system)
         found = known.get(name)
         if found is None:
-            container = self.container(system, name.rpartition(".")[0])
+            container = self._container_of(system, name)
             found = Dataset(
                 system_id=system.id, container_id=container.id, name=name, kind="table",
-                placeholder=True, first_seen=self.now,
+                facts={}, placeholder=True, first_seen=self.now,
             )  # fmt: skip
             self._add(found, "datasets")
             known[name] = found
             self._fields[found.id] = {}
         return found
+
+    def _container_of(self, system: System, name: str) -> Container:
+        """Databases name by points, files and topics by strokes or not at all."""
+        if "/" in name:
+            return self.container(system, name.rpartition("/")[0] or "/", ("folder",))
+        return self.container(system, name.rpartition(".")[0])
 
     def report(self, system: System, folder: str, slug: str) -> Dataset:
         """Return a report; its folder may change, it stays the same report."""
@@ -84,7 +124,7 @@ class CatalogueWriter:
         if found is None:
             found = Dataset(
                 system_id=system.id, container_id=container.id, name=slug, kind="report",
-                placeholder=False, first_seen=self.now,
+                facts={}, placeholder=False, first_seen=self.now,
             )  # fmt: skip
             self._add(found, "reports")
             known[slug] = found
@@ -103,7 +143,7 @@ class CatalogueWriter:
         if found is None:
             found = Field(
                 dataset_id=dataset.id, name=name, kind="star" if name == "*" else kind,
-                ordinal=len(known) + 1, placeholder=True, first_seen=self.now,
+                ordinal=len(known) + 1, facts={}, placeholder=True, first_seen=self.now,
             )  # fmt: skip
             self._add(found, "fields")
             known[name] = found
@@ -119,6 +159,18 @@ class CatalogueWriter:
         return bool(changed)
 
     def _add(self, row: System | Container | Dataset | Field, counted_as: str) -> None:
-        self.session.add(row)
-        self.session.flush()
+        self.make(row)
+        if isinstance(row, Dataset):
+            self._by_id[row.id] = row
         self.changes[counted_as] += 1
+
+    def make(self, row: System | Container | Dataset | Field | Job | Definition) -> None:
+        """Give a new row its id; it is written with the next ``flush``."""
+        row.id = self.ids.next(row.__tablename__)
+        self._new.append(row)
+
+    def flush(self) -> None:
+        """Write what is new, in batches."""
+        insert_new(self.session, self._new)
+        self._new.clear()
+        self.session.flush()

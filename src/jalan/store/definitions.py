@@ -1,15 +1,24 @@
 """Writes definitions with their statements, links and diagnostics: old ones are closed, never changed."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import select, update
+import orjson
+from sqlalchemy import ColumnElement, func, select, update
 
+from jalan.store.bulk import copy_rows
 from jalan.store.catalogue import CatalogueWriter
 from jalan.store.models import Definition, Diagnostic, Job, Link, Statement
 
 Span = tuple[int, int]
+
+_LINK_COLUMNS = (
+    "source_field_id", "target_dataset_id", "target_field_id", "kind", "how", "origin", "definition_id",
+    "statement_id", "spans", "expression", "path", "possible", "valid_from",
+)  # fmt: skip
+_DIAGNOSTIC_COLUMNS = ("definition_id", "code", "level", "message", "hint", "start", "end", "valid_from")
+_STATEMENT_COLUMNS = ("id", "definition_id", "ordinal", "kind", "start", "end")
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,40 +49,74 @@ class NewDiagnostic:
     end: int
 
 
+@dataclass(slots=True)
+class _Present:
+    """What the store has of a definition: ids of its statements in order, and what holds with the id of each."""
+
+    statements: list[int] = field(default_factory=list)
+    links: dict[NewLink, int] = field(default_factory=dict)
+    diagnostics: dict[NewDiagnostic, int] = field(default_factory=dict)
+
+
 class DefinitionWriter:
-    """Keeps the versions of definitions and what was read out of each."""
+    """Keeps the versions of definitions and what was read out of each. What is new is written by ``flush``."""
 
     def __init__(self, catalogue: CatalogueWriter) -> None:
         self._session = catalogue.session
+        self._catalogue = catalogue
         self._now = catalogue.now
         self.changes = catalogue.changes
         self._valid = {
             d.key: d for d in self._session.scalars(select(Definition).where(Definition.valid_to.is_(None)))
         }
+        self._versions: dict[str, int] | None = None
+        self._jobs: dict[tuple[str, str], Job] | None = None
+        self._new: set[int] = set()
+        self._known: dict[int, _Present] = {}
+        self._loaded: set[int | None] = set()
+        self._moved: set[int] = set()
+        self._links: list[tuple[Any, ...]] = []
+        self._diagnostics: list[tuple[Any, ...]] = []
+        self._statements: list[tuple[Any, ...]] = []
 
     def valid(self) -> list[Definition]:
         """Return the definitions that hold now."""
         return list(self._valid.values())
 
-    def define(self, key: str, **values: Any) -> Definition:
-        """Say how something is defined now. The same text again changes nothing; another makes a new version."""
+    def define(self, key: str, provenance: dict[str, Any] | None = None, **values: Any) -> Definition:
+        """Say how something is defined now. The same text again changes nothing; another makes a new version.
+
+        provenance: revision, authored_at and author of the text, if they are known; they make no new version.
+        """
+        values = {"template": None, "job_id": None, "field_id": None, "dataset_id": None, **values}
+        known = {"source_id": self._catalogue.source_id, **(provenance or {})}
         before = self._valid.get(key)
         if before is not None and all(getattr(before, name) == value for name, value in values.items()):
+            if before.source_id != known["source_id"]:
+                self._moved.add(before.id)
+            for name, value in known.items():
+                if getattr(before, name) != value:
+                    setattr(before, name, value)
             return before
-        version = 1
         if before is not None:
             version = before.version + 1
             self.close(before)
             self.changes["definitions changed"] += 1
         else:
-            query = select(Definition.version).where(Definition.key == key).order_by(Definition.version.desc())
-            version = (self._session.scalars(query.limit(1)).first() or 0) + 1
+            version = self._last_version(key) + 1
             self.changes["definitions"] += 1
-        found = Definition(key=key, version=version, valid_from=self._now, **values)
-        self._session.add(found)
-        self._session.flush()
+        found = Definition(key=key, version=version, valid_from=self._now, **values, **known)
+        self._catalogue.make(found)
         self._valid[key] = found
+        self._new.add(found.id)
         return found
+
+    def _last_version(self, key: str) -> int:
+        if self._versions is None:
+            query = select(Definition.key, func.max(Definition.version)).group_by(Definition.key)
+            with self._session.no_autoflush:
+                self._versions = dict(self._session.execute(query).all())
+        return self._versions.get(key, 0)
 
     def close(self, definition: Definition) -> None:
         """Say that a definition holds no longer, nor what was read out of it."""
@@ -97,87 +140,117 @@ class DefinitionWriter:
 
     def job(self, namespace: str, name: str, parent: Job | None) -> Job:
         """Return a job."""
-        query = select(Job).where(Job.namespace == namespace, Job.name == name)
-        found = self._session.scalars(query).first()
+        if self._jobs is None:
+            self._jobs = {(job.namespace, job.name): job for job in self._session.scalars(select(Job))}
+        found = self._jobs.get((namespace, name))
         if found is None:
             found = Job(
                 namespace=namespace, name=name, parent_id=parent.id if parent else None, first_seen=self._now
             )
-            self._session.add(found)
-            self._session.flush()
+            self._catalogue.make(found)
+            self._jobs[namespace, name] = found
             self.changes["jobs"] += 1
         return found
 
     def statements(self, definition: Definition, found: list[tuple[str, Span]]) -> list[int]:
         """Write the statements of a definition, each a kind and a span; returns their ids in order."""
-        query = select(Statement).where(Statement.definition_id == definition.id).order_by(Statement.ordinal)
-        rows = list(self._session.scalars(query))
+        ids = list(self._present(definition).statements)
         for ordinal, (kind, (start, end)) in enumerate(found):
-            if ordinal == len(rows):
-                row = Statement(definition_id=definition.id, ordinal=ordinal, kind=kind, start=start, end=end)
-                self._session.add(row)
-                rows.append(row)
+            if ordinal == len(ids):
+                ids.append(self._catalogue.ids.next("statement"))
+                self._statements.append((ids[-1], definition.id, ordinal, kind, start, end))
                 self.changes["statements"] += 1
-        self._session.flush()
-        return [row.id for row in rows]
+        return ids
 
     def links(self, definition: Definition, origin: str, wanted: set[NewLink]) -> None:
         """Close the links of a definition that are not wanted any more, and open those that are new."""
-        query = select(Link).where(Link.definition_id == definition.id, Link.valid_to.is_(None))
-        present: dict[NewLink, Link] = {}
-        for row in self._session.scalars(query):
-            spans = tuple((start, end) for start, end in row.spans)
-            expression = (row.expression[0], row.expression[1]) if row.expression else None
-            key = NewLink(
-                row.source_field_id, row.target_dataset_id, row.target_field_id, row.kind, row.how,
-                row.statement_id, spans, expression, row.path, row.possible,
-            )  # fmt: skip
-            present[key] = row
-        for key, row in present.items():
-            if key not in wanted:
-                row.valid_to = self._now
-                self.changes["links closed"] += 1
-        added = [
-            {
-                "source_field_id": link.source_field_id,
-                "target_dataset_id": link.target_dataset_id,
-                "target_field_id": link.target_field_id,
-                "kind": link.kind,
-                "how": link.how,
-                "origin": origin,
-                "definition_id": definition.id,
-                "statement_id": link.statement,
-                "spans": [list(span) for span in link.spans],
-                "expression": list(link.expression) if link.expression else None,
-                "path": link.path,
-                "possible": link.possible,
-                "valid_from": self._now,
-            }
-            for link in wanted
-            if link not in present
-        ]
+        self.links_by_origin(definition, {origin: wanted})
+
+    def links_by_origin(self, definition: Definition, wanted: dict[str, set[NewLink]]) -> None:
+        """The same where the links of one definition are of several origins."""
+        present = self._present(definition).links
+        every = set().union(*wanted.values())
+        closed = [id_ for key, id_ in present.items() if key not in every]
+        self._close(Link, closed)
+        for origin, links in wanted.items():
+            self._open(definition, origin, [link for link in links if link not in present])
+
+    def _close(self, model: type[Link] | type[Diagnostic], ids: list[int]) -> None:
+        if ids:
+            self._session.execute(update(model).where(model.id.in_(ids)).values(valid_to=self._now))
+            self.changes[f"{model.__tablename__}s closed"] += len(ids)
+
+    def _open(self, definition: Definition, origin: str, added: list[NewLink]) -> None:
+        self._links += [
+            (
+                link.source_field_id, link.target_dataset_id, link.target_field_id, link.kind, link.how, origin,
+                definition.id, link.statement, orjson.dumps(link.spans).decode(),
+                orjson.dumps(link.expression).decode() if link.expression else None,
+                link.path, link.possible, self._now,
+            )
+            for link in added
+        ]  # fmt: skip
         if added:
-            self._session.execute(Link.__table__.insert(), added)  # type: ignore[attr-defined]
             self.changes["links"] += len(added)
-        self._session.flush()
 
     def diagnostics(self, definition: Definition, wanted: set[NewDiagnostic]) -> None:
         """Close the diagnostics of a definition that are gone, and open those that are new."""
-        query = select(Diagnostic).where(Diagnostic.definition_id == definition.id, Diagnostic.valid_to.is_(None))
-        present = {
-            NewDiagnostic(row.code, row.level, row.message, row.hint, row.start, row.end): row
-            for row in self._session.scalars(query)
-        }
-        for key, row in present.items():
-            if key not in wanted:
-                row.valid_to = self._now
-                self.changes["diagnostics closed"] += 1
-        for found in wanted - present.keys():
-            self._session.add(
-                Diagnostic(
-                    definition_id=definition.id, code=found.code, level=found.level, message=found.message,
-                    hint=found.hint, start=found.start, end=found.end, valid_from=self._now,
-                )
-            )  # fmt: skip
+        present = self._present(definition).diagnostics
+        self._close(Diagnostic, [id_ for key, id_ in present.items() if key not in wanted])
+        for new in wanted - present.keys():
+            self._diagnostics.append(
+                (definition.id, new.code, new.level, new.message, new.hint, new.start, new.end, self._now)
+            )
             self.changes["diagnostics"] += 1
+
+    def _present(self, definition: Definition) -> "_Present":
+        """What the store has of a definition; asked once for all definitions of the same source."""
+        if definition.id in self._new:
+            return _Present()
+        if definition.id in self._moved:
+            # It was another source's before: what the store has of it is not among what this one has.
+            self._moved.discard(definition.id)
+            self._known.pop(definition.id, None)
+            self._load(Definition.id == definition.id)
+        elif definition.id not in self._known and definition.source_id not in self._loaded:
+            self._loaded.add(definition.source_id)
+            self._load(Definition.source_id.is_not_distinct_from(definition.source_id))
+        return self._known.get(definition.id, _Present())
+
+    def _load(self, whose: ColumnElement[bool]) -> None:
+        mine = (whose, Definition.valid_to.is_(None))
+        known: dict[int, _Present] = {}
+        with self._session.no_autoflush:
+            statements = select(Statement.definition_id, Statement.id).join(Definition).where(*mine)
+            for definition_id, id_ in self._session.execute(statements.order_by(Statement.ordinal)):
+                known.setdefault(definition_id, _Present()).statements.append(id_)
+            links = select(Link).join(Definition).where(*mine, Link.valid_to.is_(None))
+            for row in self._session.execute(links.with_only_columns(*Link.__table__.columns)):
+                spans = tuple((start, end) for start, end in row.spans)
+                expression = (row.expression[0], row.expression[1]) if row.expression else None
+                key = NewLink(
+                    row.source_field_id, row.target_dataset_id, row.target_field_id, row.kind, row.how,
+                    row.statement_id, spans, expression, row.path, row.possible,
+                )  # fmt: skip
+                known.setdefault(row.definition_id, _Present()).links[key] = row.id
+            found = select(Diagnostic).join(Definition).where(*mine, Diagnostic.valid_to.is_(None))
+            for row in self._session.execute(found.with_only_columns(*Diagnostic.__table__.columns)):
+                told = NewDiagnostic(row.code, row.level, row.message, row.hint, row.start, row.end)
+                known.setdefault(row.definition_id, _Present()).diagnostics[told] = row.id
+        self._known = known | self._known
+
+    def flush(self) -> None:
+        """Write all that is new, in batches."""
+        self._catalogue.flush()
+        for table, columns, rows in (
+            ("statement", _STATEMENT_COLUMNS, self._statements),
+            ("link", _LINK_COLUMNS, self._links),
+            ("diagnostic", _DIAGNOSTIC_COLUMNS, self._diagnostics),
+        ):
+            if rows:
+                copy_rows(self._session, table, columns, rows)
+                rows.clear()
+        self._new.clear()
+        self._known.clear()
+        self._loaded.clear()
         self._session.flush()

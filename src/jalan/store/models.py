@@ -4,10 +4,10 @@ Nothing is overwritten: what holds for a time has ``valid_from`` and ``valid_to`
 ``valid_to``. What a scan no longer finds is marked ``gone_since`` and kept.
 """
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, ClassVar
 
-from sqlalchemy import DateTime, ForeignKey, Index, MetaData, UniqueConstraint, text
+from sqlalchemy import BigInteger, DateTime, ForeignKey, Index, MetaData, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -17,6 +17,11 @@ _NAMING = {
     "fk": "fk_%(table_name)s_%(column_0_name)s",
     "pk": "pk_%(table_name)s",
 }
+
+
+def _reference(column: str) -> ForeignKey:
+    """A foreign key that is checked at the end of the transaction: rows are written in batches, in any order."""
+    return ForeignKey(column, deferrable=True, initially="DEFERRED")
 
 
 class Base(DeclarativeBase):
@@ -47,8 +52,8 @@ class Container(Base):
     __tablename__ = "container"
     __table_args__ = (UniqueConstraint("system_id", "path"),)
     id: Mapped[int] = mapped_column(primary_key=True)
-    system_id: Mapped[int] = mapped_column(ForeignKey("system.id"))
-    parent_id: Mapped[int | None] = mapped_column(ForeignKey("container.id"))
+    system_id: Mapped[int] = mapped_column(_reference("system.id"))
+    parent_id: Mapped[int | None] = mapped_column(_reference("container.id"))
     path: Mapped[str]
     kind: Mapped[str]
     description: Mapped[str | None]
@@ -56,20 +61,25 @@ class Container(Base):
 
 
 class Dataset(Base):
-    """A table, view, file or report. ``placeholder``: named somewhere, but never seen in its own system."""
+    """A table, view, file or report. ``placeholder``: named somewhere, but never seen in its own system.
+
+    facts: what its system tells of it beyond that, by name: partitions, privileges, keys, the foreign server.
+    """
 
     __tablename__ = "dataset"
     __table_args__ = (UniqueConstraint("system_id", "name"),)
     id: Mapped[int] = mapped_column(primary_key=True)
-    system_id: Mapped[int] = mapped_column(ForeignKey("system.id"))
-    container_id: Mapped[int] = mapped_column(ForeignKey("container.id"), index=True)
+    system_id: Mapped[int] = mapped_column(_reference("system.id"))
+    container_id: Mapped[int] = mapped_column(_reference("container.id"), index=True)
     name: Mapped[str]
     title: Mapped[str | None]
     kind: Mapped[str]
     description: Mapped[str | None]
     owner: Mapped[str | None]
     address: Mapped[str | None]
-    rows: Mapped[int | None]
+    rows: Mapped[int | None] = mapped_column(BigInteger)
+    bytes: Mapped[int | None] = mapped_column(BigInteger)
+    facts: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'::jsonb"), default=dict)
     placeholder: Mapped[bool]
     first_seen: Mapped[datetime]
     scanned_at: Mapped[datetime | None]
@@ -77,17 +87,21 @@ class Dataset(Base):
 
 
 class Field(Base):
-    """A column, or an element of a report. ``kind``: column, star, or the kind of the element."""
+    """A column, or an element of a report. ``kind``: column, star, calculated, or the kind of the element.
+
+    facts: nullable, default, generated, key and the like, where its system tells.
+    """
 
     __tablename__ = "field"
     __table_args__ = (UniqueConstraint("dataset_id", "name"),)
     id: Mapped[int] = mapped_column(primary_key=True)
-    dataset_id: Mapped[int] = mapped_column(ForeignKey("dataset.id"))
+    dataset_id: Mapped[int] = mapped_column(_reference("dataset.id"))
     name: Mapped[str]
     kind: Mapped[str]
     type: Mapped[str | None]
     ordinal: Mapped[int]
     description: Mapped[str | None]
+    facts: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'::jsonb"), default=dict)
     placeholder: Mapped[bool]
     first_seen: Mapped[datetime]
     gone_since: Mapped[datetime | None]
@@ -101,7 +115,9 @@ class Job(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     namespace: Mapped[str]
     name: Mapped[str]
-    parent_id: Mapped[int | None] = mapped_column(ForeignKey("job.id"))
+    parent_id: Mapped[int | None] = mapped_column(_reference("job.id"))
+    owner: Mapped[str | None]
+    schedule: Mapped[str | None]
     first_seen: Mapped[datetime]
 
 
@@ -110,7 +126,9 @@ class Definition(Base):
 
     key: what it is the definition of; at most one version of a key is valid. place: the path or name shown to
     people. first_line: line of the file on which the text begins. template: variables and calls that the text is
-    filled in with, none where it is no template.
+    filled in with, none where it is no template. revision, authored_at, author: the commit that gave it this text.
+    asked: which tables the last extraction looked up and what it was told, so that it need not be done again while
+    the answers stay the same. coverage: how much of it was read, see ``jalan.service.intake.coverage``.
     """
 
     __tablename__ = "definition"
@@ -127,11 +145,17 @@ class Definition(Base):
     search_path: Mapped[list[Any]]
     template: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     text: Mapped[str]
-    system_id: Mapped[int] = mapped_column(ForeignKey("system.id"))
+    system_id: Mapped[int] = mapped_column(_reference("system.id"))
     database: Mapped[str]
-    dataset_id: Mapped[int | None] = mapped_column(ForeignKey("dataset.id"))
-    field_id: Mapped[int | None] = mapped_column(ForeignKey("field.id"))
-    job_id: Mapped[int | None] = mapped_column(ForeignKey("job.id"))
+    dataset_id: Mapped[int | None] = mapped_column(_reference("dataset.id"))
+    field_id: Mapped[int | None] = mapped_column(_reference("field.id"))
+    job_id: Mapped[int | None] = mapped_column(_reference("job.id"))
+    source_id: Mapped[int | None] = mapped_column(_reference("source.id"), index=True)
+    revision: Mapped[str | None]
+    authored_at: Mapped[datetime | None]
+    author: Mapped[str | None]
+    asked: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    coverage: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     valid_from: Mapped[datetime]
     valid_to: Mapped[datetime | None]
 
@@ -142,7 +166,7 @@ class Statement(Base):
     __tablename__ = "statement"
     __table_args__ = (UniqueConstraint("definition_id", "ordinal"),)
     id: Mapped[int] = mapped_column(primary_key=True)
-    definition_id: Mapped[int] = mapped_column(ForeignKey("definition.id"))
+    definition_id: Mapped[int] = mapped_column(_reference("definition.id"))
     ordinal: Mapped[int]
     kind: Mapped[str]
     start: Mapped[int]
@@ -165,14 +189,14 @@ class Link(Base):
         Index("ix_link_target_dataset_id", "target_dataset_id"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
-    source_field_id: Mapped[int] = mapped_column(ForeignKey("field.id"))
-    target_dataset_id: Mapped[int] = mapped_column(ForeignKey("dataset.id"))
-    target_field_id: Mapped[int | None] = mapped_column(ForeignKey("field.id"))
+    source_field_id: Mapped[int] = mapped_column(_reference("field.id"))
+    target_dataset_id: Mapped[int] = mapped_column(_reference("dataset.id"))
+    target_field_id: Mapped[int | None] = mapped_column(_reference("field.id"))
     kind: Mapped[str]
     how: Mapped[str]
     origin: Mapped[str]
-    definition_id: Mapped[int] = mapped_column(ForeignKey("definition.id"))
-    statement_id: Mapped[int | None] = mapped_column(ForeignKey("statement.id"))
+    definition_id: Mapped[int] = mapped_column(_reference("definition.id"))
+    statement_id: Mapped[int | None] = mapped_column(_reference("statement.id"))
     spans: Mapped[list[Any]]
     expression: Mapped[list[Any] | None]
     path: Mapped[str] = mapped_column(server_default="")
@@ -189,7 +213,7 @@ class Diagnostic(Base):
         Index("ix_diagnostic_definition_valid", "definition_id", postgresql_where=text("valid_to is null")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
-    definition_id: Mapped[int] = mapped_column(ForeignKey("definition.id"))
+    definition_id: Mapped[int] = mapped_column(_reference("definition.id"))
     code: Mapped[str]
     level: Mapped[str]
     message: Mapped[str]
@@ -200,15 +224,167 @@ class Diagnostic(Base):
     valid_to: Mapped[datetime | None]
 
 
+class Source(Base):
+    """Something that feeds Jalan: what it is, how to reach it, and how far it has been read.
+
+    secrets: encrypted, see ``jalan.service.intake.secrets``. schedule: five fields as of cron, none where it runs
+    when somebody asks. state: what the next run goes on from, by kind.
+    """
+
+    __tablename__ = "source"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    name: Mapped[str] = mapped_column(unique=True)
+    config: Mapped[dict[str, Any]]
+    secrets: Mapped[bytes | None]
+    schedule: Mapped[str | None]
+    state: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created_at: Mapped[datetime]
+    created_by: Mapped[str]
+    removed_at: Mapped[datetime | None]
+
+
 class Ingestion(Base):
-    """One scan or load: when, of what, and what it changed. state: running, done or failed."""
+    """One run of a source: when, of what, and what it changed. state: running, done, failed or cancelled.
+
+    progress: what is being done, how much of it is done, how much there is. cancel: somebody asked for its end.
+    notes: what it did not understand outside of SQL texts. coverage: of the whole source, when it was done.
+    """
 
     __tablename__ = "ingestion"
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str]
     subject: Mapped[str]
+    source_id: Mapped[int | None] = mapped_column(_reference("source.id"), index=True)
+    who: Mapped[str] = mapped_column(server_default="", default="")
     state: Mapped[str]
+    progress: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    cancel: Mapped[bool] = mapped_column(server_default=text("false"), default=False)
     started_at: Mapped[datetime]
     finished_at: Mapped[datetime | None]
     counts: Mapped[dict[str, Any]]
+    notes: Mapped[list[Any]] = mapped_column(server_default=text("'[]'::jsonb"), default=list)
+    coverage: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     message: Mapped[str | None]
+
+
+class Alias(Base):
+    """Two names for one thing. Nothing is moved: what is said of the first name is read as said of the second.
+
+    The names are those of OpenLineage; an empty name stands for the whole namespace. origin: person, or symlink
+    where a producer sends it.
+    """
+
+    __tablename__ = "alias"
+    __table_args__ = (
+        Index(
+            "uq_alias_from_valid", "from_namespace", "from_name", unique=True,
+            postgresql_where=text("valid_to is null"),
+        ),
+    )  # fmt: skip
+    id: Mapped[int] = mapped_column(primary_key=True)
+    from_namespace: Mapped[str]
+    from_name: Mapped[str]
+    to_namespace: Mapped[str]
+    to_name: Mapped[str]
+    origin: Mapped[str]
+    source_id: Mapped[int | None] = mapped_column(_reference("source.id"))
+    who: Mapped[str]
+    note: Mapped[str | None]
+    valid_from: Mapped[datetime]
+    valid_to: Mapped[datetime | None]
+    ended_by: Mapped[str | None]
+
+
+class Claim(Base):
+    """What a source says of the columns of a dataset: ``[name, type]`` in order. itself: the source is a scan of
+    the very system that has the dataset."""
+
+    __tablename__ = "claim"
+    __table_args__ = (
+        Index(
+            "uq_claim_valid", "dataset_id", "source_id", unique=True, postgresql_where=text("valid_to is null")
+        ),
+    )  # fmt: skip
+    id: Mapped[int] = mapped_column(primary_key=True)
+    dataset_id: Mapped[int] = mapped_column(_reference("dataset.id"))
+    source_id: Mapped[int] = mapped_column(_reference("source.id"))
+    itself: Mapped[bool]
+    columns: Mapped[list[Any]]
+    valid_from: Mapped[datetime]
+    valid_to: Mapped[datetime | None]
+
+
+class Revision(Base):
+    """A commit that changed a definition. key: that of the definition. change: added, changed or removed."""
+
+    __tablename__ = "revision"
+    __table_args__ = (UniqueConstraint("key", "revision"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    source_id: Mapped[int] = mapped_column(_reference("source.id"))
+    key: Mapped[str]
+    revision: Mapped[str]
+    change: Mapped[str]
+    path: Mapped[str]
+    authored_at: Mapped[datetime]
+    author: Mapped[str]
+    summary: Mapped[str]
+    text: Mapped[str | None]
+
+
+class Query(Base):
+    """A query that ran, once a fingerprint; its text and what was read out of it are its definition's."""
+
+    __tablename__ = "query"
+    __table_args__ = (UniqueConstraint("source_id", "database", "fingerprint"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    source_id: Mapped[int] = mapped_column(_reference("source.id"))
+    definition_id: Mapped[int] = mapped_column(_reference("definition.id"), index=True)
+    fingerprint: Mapped[str]
+    database: Mapped[str]
+    first_at: Mapped[datetime]
+    last_at: Mapped[datetime]
+
+
+class Use(Base):
+    """How often somebody ran a query on a day. duration_ms, rows and bytes are sums."""
+
+    __tablename__ = "use"
+    __table_args__ = (
+        UniqueConstraint("query_id", "day", "person", "role", "application", name="uq_use"),
+    )  # fmt: skip
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    query_id: Mapped[int] = mapped_column(_reference("query.id"))
+    day: Mapped[date]
+    person: Mapped[str]
+    role: Mapped[str]
+    application: Mapped[str]
+    runs: Mapped[int] = mapped_column(BigInteger)
+    duration_ms: Mapped[float]
+    rows: Mapped[int] = mapped_column(BigInteger)
+    bytes: Mapped[int] = mapped_column(BigInteger)
+
+
+class QueryField(Base):
+    """What a query does with a column, or (without field) with a dataset: read, filtered, joined, grouped, sorted,
+    or written."""
+
+    __tablename__ = "query_field"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    query_id: Mapped[int] = mapped_column(_reference("query.id"), index=True)
+    dataset_id: Mapped[int] = mapped_column(_reference("dataset.id"), index=True)
+    field_id: Mapped[int | None] = mapped_column(_reference("field.id"))
+    how: Mapped[str]
+
+
+class ReportView(Base):
+    """How often somebody looked at a report on a day."""
+
+    __tablename__ = "report_view"
+    __table_args__ = (UniqueConstraint("dataset_id", "person", "day", name="uq_report_view"),)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    source_id: Mapped[int] = mapped_column(_reference("source.id"))
+    dataset_id: Mapped[int] = mapped_column(_reference("dataset.id"))
+    person: Mapped[str]
+    day: Mapped[date]
+    views: Mapped[int]

@@ -1,5 +1,7 @@
 """The application: the API under /api, the built front end everywhere else."""
 
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI
@@ -10,9 +12,11 @@ from sqlalchemy import Engine
 from starlette.exceptions import HTTPException
 
 from jalan import __version__
+from jalan.service.intake.scheduler import Scheduler
 from jalan.service.snapshot import SnapshotCache
 from jalan.web.problems import add_problem_handlers
 from jalan.web.routes import router
+from jalan.web.source_routes import router as source_router
 
 
 def _operation_id(route: APIRoute) -> str:
@@ -21,7 +25,16 @@ def _operation_id(route: APIRoute) -> str:
 
 def create_app(engine: Engine, frontend: Path | None = None) -> FastAPI:
     """Return the application over a store. frontend: the folder of the built front end, if it is to be served."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        scheduler = Scheduler(engine)
+        scheduler.open()
+        yield
+        scheduler.close()
+
     app = FastAPI(
+        lifespan=lifespan,
         title="Jalan",
         version=__version__,
         openapi_url="/api/openapi.json",
@@ -31,6 +44,7 @@ def create_app(engine: Engine, frontend: Path | None = None) -> FastAPI:
     )
     app.state.cache = SnapshotCache(engine)
     app.include_router(router)
+    app.include_router(source_router)
     add_problem_handlers(app)
 
     @app.get("/api/{rest:path}", include_in_schema=False)

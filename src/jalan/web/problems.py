@@ -8,7 +8,8 @@ from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
 from jalan.service.assets import BadCursor
-from jalan.service.errors import NotFound
+from jalan.service.errors import Conflict, Invalid, NotFound
+from jalan.sources.errors import SourceError
 
 
 class Problem(BaseModel):
@@ -32,6 +33,18 @@ def add_problem_handlers(app: FastAPI) -> None:
     @app.exception_handler(NotFound)
     async def not_found(request: Request, error: NotFound) -> JSONResponse:
         return _problem(request, 404, "Not found", str(error))
+
+    @app.exception_handler(Conflict)
+    async def conflict(request: Request, error: Conflict) -> JSONResponse:
+        return _problem(request, 409, "Conflict", str(error))
+
+    @app.exception_handler(Invalid)
+    async def refused(request: Request, error: Invalid) -> JSONResponse:
+        return _problem(request, 422, "Invalid request", str(error))
+
+    @app.exception_handler(SourceError)
+    async def source(request: Request, error: SourceError) -> JSONResponse:
+        return _problem(request, 422, "The source cannot be read", str(error))
 
     @app.exception_handler(BadCursor)
     async def bad_cursor(request: Request, error: BadCursor) -> JSONResponse:

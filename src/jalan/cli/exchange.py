@@ -1,0 +1,114 @@
+"""Commands that give the graph away and take it in: export, import, digests of histories, aliases."""
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from sqlalchemy.orm import Session
+
+from jalan.cli.common import Format, OutputFormat, Store, explained, ingesting, messages, print_outcome, store_url
+from jalan.service.export import ExportFormat, export, find_dataset
+from jalan.service.intake import identity, sources
+from jalan.service.intake.configuration import EventsConfig, HistoryConfig
+from jalan.service.intake.history import digest_files
+from jalan.service.intake.registry import parse_config
+from jalan.service.snapshot import Snapshot
+from jalan.store.database import open_store
+
+
+def export_command(
+    form: Annotated[ExportFormat, typer.Option("--format", help="What to write.")] = ExportFormat.openlineage,
+    around: Annotated[str | None, typer.Option(help="Only the part around this dataset (schema.table).")] = None,
+    back: Annotated[int, typer.Option(help="Hops before it.", min=0)] = 50,
+    ahead: Annotated[int, typer.Option(help="Hops behind it.", min=0)] = 50,
+    output: Annotated[Path | None, typer.Option("--output", "-o", help="File to write (default: stdout).")] = None,
+    store: Store = None,
+) -> None:
+    """Write the graph, or the part around a dataset, in an open format.
+
+    Example: `jalan export --format mermaid --around mart.loyalty`
+    """
+    with explained(), Session(open_store(store_url(store))) as session:
+        snapshot = Snapshot(session, None)
+        dataset = None if around is None else find_dataset(snapshot, around)
+        found = export(snapshot, session, form, around=dataset, back=back, ahead=ahead)
+    if output is None:
+        sys.stdout.buffer.write(found)
+    else:
+        output.write_bytes(found)
+        messages.print(f"wrote {len(found):,} bytes to {output}", markup=False)
+
+
+def import_command(
+    file: Annotated[Path, typer.Argument(help="OpenLineage events, one a line or as an array.", exists=True)],
+    name: Annotated[str | None, typer.Option(help="Name of the source (default: that of the file).")] = None,
+    store: Store = None,
+    form: OutputFormat = Format.table,
+) -> None:
+    """Read OpenLineage events from a file, such as `jalan export` writes.
+
+    Example: `jalan import graph.jsonl`
+    """
+    with ingesting(store) as (engine, tell):
+        config = EventsConfig(file=str(file))
+        source_id = sources.ensure(engine, name or file.stem, config, "command line")
+        outcome = sources.run(engine, source_id, who="command line", config=config, listener=tell)
+    print_outcome(outcome, form)
+
+
+def digest_history_command(
+    files: Annotated[list[Path], typer.Argument(help="Logs or tables of queries.", exists=True)],
+    output: Annotated[Path, typer.Option("--output", "-o", help="The digest to write.")] = Path("digest.jsonl"),
+    kind: Annotated[str, typer.Option("--kind", help="jsonlog, csvlog, csv, jsonl or parquet.")] = "jsonlog",
+    database: Annotated[str, typer.Option(help="The database, where the history does not say.")] = "",
+    dialect: Annotated[str, typer.Option(help="Dialect of the queries.")] = "postgresql",
+    mapping: Annotated[
+        list[str] | None,
+        typer.Option("--map", metavar="WHAT=COLUMN", help="For tables: text=query, time=started_at, … Repeatable."),
+    ] = None,
+    begin: Annotated[int, typer.Option("--from", help="Where to begin, in bytes, for a file that has grown.")] = 0,
+    workers: Annotated[int, typer.Option(help="Processes that read.", min=1, max=64)] = 2,
+) -> None:
+    """Make a digest of a query history that can be sent on: no constants of queries are in it.
+
+    Example: `jalan digest-history /var/log/postgresql/*.json -o digest.jsonl`
+    """
+    with explained():
+        pairs = dict(pair.partition("=")[::2] for pair in mapping or [])
+        config = parse_config(
+            {
+                "kind": "history", "format": kind, "files": "*", "server": "digest:1", "database": database or None,
+                "dialect": dialect, "mapping": pairs or None,
+            }
+        )  # fmt: skip
+        assert isinstance(config, HistoryConfig)
+        entries, queries = digest_files(files, output, config, begin, workers)
+    messages.print(f"{entries:,} entries, {queries:,} different queries → {output}", markup=False)
+
+
+def alias_command(
+    name: Annotated[str, typer.Argument(help="What stands for another: schema.table, an id, a namespace.")],
+    stands_for: Annotated[str, typer.Argument(help="What it stands for.")],
+    undo: Annotated[bool, typer.Option(help="Take it back.")] = False,
+    note: Annotated[str | None, typer.Option(help="Why.")] = None,
+    store: Store = None,
+) -> None:
+    """Say that two datasets, or two systems, are one, or take it back. Nothing is lost either way.
+
+    Example: `jalan alias landing.fares_copy mart.fares`, `jalan alias postgres://tide:5432 postgres://islands:5432`
+    """
+    engine = open_store(store_url(store))
+    with explained(), Session(engine) as session:
+        if undo:
+            identity.part(engine, identity.find_alias(session, name, stands_for), "command line")
+            messages.print(f"{name} and {stands_for} are two again", markup=False)
+            return
+        if "://" in name and "://" in stands_for:
+            identity.join_systems(engine, name, stands_for, "command line", note)
+            messages.print(f"{name} is {stands_for} from now on", markup=False)
+            return
+        snapshot = Snapshot(session, None)
+        ids = find_dataset(snapshot, name), find_dataset(snapshot, stands_for)
+        identity.join(engine, *ids, who="command line", note=note)
+    messages.print(f"{name} is {stands_for} from now on", markup=False)

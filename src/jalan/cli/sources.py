@@ -1,0 +1,192 @@
+"""``jalan source``: add, list, test, run, stop and remove what feeds Jalan."""
+
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import orjson
+import typer
+from rich.console import Console
+from rich.table import Table
+from ruamel.yaml import YAML
+from ruamel.yaml.error import YAMLError
+from sqlalchemy.orm import Session
+
+from jalan.cli.common import (
+    Format,
+    OutputFormat,
+    Store,
+    explained,
+    fail,
+    ingesting,
+    messages,
+    print_json,
+    print_outcome,
+    store_url,
+)
+from jalan.service.intake import overview, runs, sources
+from jalan.service.intake.preview import Preview
+from jalan.service.intake.registry import kinds, parse_config
+from jalan.store.database import open_store
+
+source_app = typer.Typer(
+    no_args_is_help=True, help="What feeds Jalan: add, test, run, stop, remove.", rich_markup_mode="markdown"
+)
+WHO = "command line"
+
+Name = Annotated[str, typer.Argument(help="Name of the source.")]
+Config = Annotated[
+    Path, typer.Argument(help="YAML or JSON with the configuration; see `jalan source kinds`.", exists=True)
+]
+
+
+def _read(path: Path) -> dict[str, Any]:
+    text = path.read_text(encoding="utf-8")
+    try:
+        found = orjson.loads(text) if path.suffix == ".json" else YAML(typ="safe").load(text)
+    except (YAMLError, orjson.JSONDecodeError) as error:
+        raise fail(f"{path}: {error}") from error
+    if not isinstance(found, dict):
+        raise fail(f"{path}: expected keys with values")
+    return found
+
+
+@source_app.command("kinds")
+def kinds_command(form: OutputFormat = Format.table) -> None:
+    """List the kinds of sources; as JSON, with the schema of each configuration.
+
+    Example: `jalan source kinds --format json`
+    """
+    if form is Format.json:
+        print_json([kind.model_dump() for kind in kinds()])
+        return
+    table = Table(box=None, show_header=False)
+    for kind in kinds():
+        table.add_row(kind.kind, kind.about)
+    Console().print(table)
+
+
+@source_app.command("add")
+def add_command(
+    name: Name,
+    config: Config,
+    schedule: Annotated[str | None, typer.Option(help="Five fields as of cron, in UTC.")] = None,
+    store: Store = None,
+) -> None:
+    """Add a source. Secrets are encrypted; write `env:NAME` to take one from the environment.
+
+    Example: `jalan source add warehouse warehouse.yaml --schedule "15 3 * * *"`
+    """
+    with explained():
+        sources.add(open_store(store_url(store)), name, _read(config), schedule=schedule, who=WHO)
+    messages.print(f"added {name}", markup=False)
+
+
+@source_app.command("test")
+def try_command(config: Config, form: OutputFormat = Format.table) -> None:
+    """Try a configuration: can it be reached, what may be read, what would a run bring?
+
+    Example: `jalan source test warehouse.yaml`
+    """
+    with explained():
+        found = sources.preview(parse_config(_read(config)))
+    if form is Format.json:
+        print_json(found.model_dump())
+    else:
+        _print_preview(found)
+
+
+def _print_preview(found: Preview) -> None:
+    console = Console()
+    for fact in found.facts:
+        console.print(fact, markup=False)
+    for part in found.parts:
+        console.print(f"{part.count:>10,}  {part.what}", markup=False, highlight=False)
+        for example in part.examples:
+            console.print(f"            {example}", markup=False, highlight=False)
+    for warning in found.warnings:
+        messages.print(f"warning: {warning}", markup=False)
+
+
+@source_app.command("list")
+def list_command(store: Store = None, form: OutputFormat = Format.table) -> None:
+    """List the sources, with their last run and how much of their texts was read.
+
+    Example: `jalan source list`
+    """
+    with Session(open_store(store_url(store))) as session:
+        found = overview.sources(session)
+    if form is Format.json:
+        print_json([source.model_dump(mode="json") for source in found])
+        return
+    table = Table("source", "kind", "last run", "state", "read in full", "schedule", box=None)
+    for source in found:
+        last = source.last_run
+        share = source.coverage.full_share
+        table.add_row(
+            source.name, source.kind, last.started_at.strftime("%Y-%m-%d %H:%M") if last else "never",
+            last.state if last else "", "" if share is None else f"{share:.1%}", source.schedule or "",
+        )  # fmt: skip
+    Console().print(table)
+
+
+@source_app.command("run")
+def run_command(
+    name: Name,
+    run_id: Annotated[int | None, typer.Option(hidden=True)] = None,
+    who: Annotated[str, typer.Option(hidden=True)] = WHO,
+    store: Store = None,
+    form: OutputFormat = Format.table,
+) -> None:
+    """Bring a source up to date. Ctrl-C stops it, and nothing is changed.
+
+    Example: `jalan source run warehouse`
+    """
+    with ingesting(store) as (engine, tell):
+        with Session(engine) as session:
+            source_id = sources.find(session, name).id
+        outcome = sources.run(engine, source_id, who=who, run_id=run_id, listener=tell)
+    print_outcome(outcome, form)
+
+
+@source_app.command("stop")
+def stop_command(name: Name, store: Store = None) -> None:
+    """Stop the run of a source, wherever it runs.
+
+    Example: `jalan source stop warehouse`
+    """
+    engine = open_store(store_url(store))
+    with explained(), Session(engine) as session:
+        source = sources.find(session, name)
+        running = overview.running(session, source.id)
+    stopped = [runs.cancel(engine, run) for run in running]
+    messages.print("asked for the end of the run" if any(stopped) else "it is not running")
+
+
+@source_app.command("remove")
+def remove_command(name: Name, store: Store = None) -> None:
+    """Remove a source. What it brought stays, with its history.
+
+    Example: `jalan source remove warehouse`
+    """
+    engine = open_store(store_url(store))
+    with explained():
+        with Session(engine) as session:
+            source_id = sources.find(session, name).id
+        sources.remove(engine, source_id, WHO)
+    messages.print(f"removed {name}", markup=False)
+
+
+@source_app.command("unread")
+def unread_command(name: Name, store: Store = None, form: OutputFormat = Format.table) -> None:
+    """List what was not understood: place, reason, and the text without constants.
+
+    Example: `jalan source unread history --format json`
+    """
+    with explained(), Session(open_store(store_url(store))) as session:
+        found = overview.unread(session, sources.find(session, name).id, 0, 1000).items
+    if form is Format.json:
+        print_json([one.model_dump(mode="json") for one in found])
+        return
+    for one in found:
+        sys.stdout.write(f"{one.place}:{one.line}: {one.level}: {one.message}\n    {one.text}\n")

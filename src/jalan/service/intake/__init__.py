@@ -1,0 +1,1 @@
+"""Bringing things in: sources, their runs, and what each kind of them does."""

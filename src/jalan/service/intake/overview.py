@@ -1,0 +1,259 @@
+"""What feeds Jalan: sources with their runs, how much was read, and what was not understood."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from croniter import croniter
+from pydantic import BaseModel
+from sqlalchemy import case, func, select
+from sqlalchemy.orm import Session
+
+from jalan.service.errors import NotFound
+from jalan.service.intake.coverage import Coverage
+from jalan.service.intake.registry import KINDS
+from jalan.service.intake.runs import bury_dead
+from jalan.service.intake.sources import get, secret_states
+from jalan.service.intake.work import coverage_of_source
+from jalan.sql.fingerprint import redact
+from jalan.store.models import Definition, Diagnostic, Ingestion, Source, Statement
+
+_RUNS_LISTED = 50
+_LONGEST_TEXT = 4000
+_NO_SQL = frozenset({"yaml", "csv", "calculation"})
+
+
+class CoverageFact(Coverage):
+    """How much of the texts of a source was read; the shares are none where there are no texts."""
+
+    full_share: float | None = None
+    resolved_share: float | None = None
+
+    @classmethod
+    def of(cls, found: Coverage) -> "CoverageFact":
+        """Return a coverage with its shares."""
+        return cls(
+            **found.model_dump(),
+            full_share=found.full / found.statements if found.statements else None,
+            resolved_share=found.resolved / found.columns if found.columns else None,
+        )
+
+
+class ProgressFact(BaseModel):
+    """How far a run is. total is 0 where nobody knows how much there is."""
+
+    what: str
+    done: int
+    total: int
+
+
+class NoteFact(BaseModel):
+    """Something outside of SQL texts that was not understood."""
+
+    level: str
+    code: str
+    message: str
+    place: str
+
+
+class RunFact(BaseModel):
+    """One run. duration in seconds; for one that is at work, until now."""
+
+    id: int
+    source: int | None
+    subject: str
+    kind: str
+    state: str
+    who: str
+    started_at: datetime
+    finished_at: datetime | None
+    duration: float
+    progress: ProgressFact | None
+    stopping: bool
+    found: dict[str, int]
+    changed: dict[str, int]
+    notes: list[NoteFact]
+    message: str | None
+    coverage: CoverageFact | None
+
+
+class SourceFact(BaseModel):
+    """A source. secrets: where each of them is, never what it is. unread: places that were not understood."""
+
+    id: int
+    name: str
+    kind: str
+    kind_title: str
+    config: dict[str, Any]
+    secrets: dict[str, str]
+    schedule: str | None
+    next_run: datetime | None
+    created_at: datetime
+    created_by: str
+    last_run: RunFact | None
+    last_done: RunFact | None
+    running: RunFact | None
+    coverage: CoverageFact
+    unread: int
+
+
+class UnreadFact(BaseModel):
+    """A place that was not understood. text: the statement, without its constants; excerpt: the very place."""
+
+    level: str
+    code: str
+    message: str
+    hint: str
+    place: str
+    line: int
+    column: int
+    kind: str
+    text: str
+    excerpt: str
+
+
+class UnreadPage(BaseModel):
+    """Some of the places that were not understood, the worst first."""
+
+    items: list[UnreadFact]
+    total: int
+
+
+def sources(session: Session) -> list[SourceFact]:
+    """Return all sources."""
+    bury_dead(session)
+    rows = session.scalars(select(Source).where(Source.removed_at.is_(None)).order_by(Source.id)).all()
+    return [_source(session, row) for row in rows]
+
+
+def source(session: Session, source_id: int) -> SourceFact:
+    """Return one source. Raises NotFound."""
+    bury_dead(session)
+    return _source(session, get(session, source_id))
+
+
+def _source(session: Session, row: Source) -> SourceFact:
+    last = list(
+        session.scalars(
+            select(Ingestion).where(Ingestion.source_id == row.id).order_by(Ingestion.id.desc()).limit(20)
+        )
+    )
+    runs_ = [_run(one) for one in last]
+    unread_count = session.scalars(
+        select(func.count())
+        .select_from(Diagnostic)
+        .join(Definition)
+        .where(
+            Definition.source_id == row.id, Definition.valid_to.is_(None), Diagnostic.valid_to.is_(None),
+            Diagnostic.level != "info",
+        )
+    ).one()  # fmt: skip
+    return SourceFact(
+        id=row.id,
+        name=row.name,
+        kind=row.kind,
+        kind_title=KINDS[row.kind].title,
+        config=row.config,
+        secrets=secret_states(row),
+        schedule=row.schedule,
+        next_run=next_time(row.schedule, datetime.now(UTC)),
+        created_at=row.created_at,
+        created_by=row.created_by,
+        last_run=next((one for one in runs_ if one.state != "running"), None),
+        last_done=next((one for one in runs_ if one.state == "done"), None),
+        running=next((one for one in runs_ if one.state == "running"), None),
+        coverage=CoverageFact.of(coverage_of_source(session, row.id)),
+        unread=unread_count,
+    )
+
+
+def next_time(schedule: str | None, after: datetime) -> datetime | None:
+    """Return when a schedule is due next."""
+    if schedule is None:
+        return None
+    found: datetime = croniter(schedule, after).get_next(datetime)
+    return found
+
+
+def _run(row: Ingestion) -> RunFact:
+    end = row.finished_at or datetime.now(UTC)
+    return RunFact(
+        id=row.id, source=row.source_id, subject=row.subject, kind=row.kind, state=row.state, who=row.who,
+        started_at=row.started_at, finished_at=row.finished_at,
+        duration=max(0.0, (end - row.started_at).total_seconds()),
+        progress=ProgressFact(**row.progress) if row.progress else None, stopping=row.cancel,
+        found=row.counts.get("found", {}), changed=row.counts.get("changed", {}),
+        notes=[NoteFact(**note) for note in row.notes], message=row.message,
+        coverage=CoverageFact.of(Coverage(**row.coverage)) if row.coverage else None,
+    )  # fmt: skip
+
+
+def runs(session: Session, source_id: int) -> list[RunFact]:
+    """Return the last runs of a source, the latest first."""
+    bury_dead(session)
+    query = select(Ingestion).where(Ingestion.source_id == source_id).order_by(Ingestion.id.desc())
+    return [_run(row) for row in session.scalars(query.limit(_RUNS_LISTED))]
+
+
+def run(session: Session, run_id: int) -> RunFact:
+    """Return one run. Raises NotFound."""
+    bury_dead(session)
+    found = session.get(Ingestion, run_id)
+    if found is None:
+        raise NotFound(f"there is no run {run_id}")
+    return _run(found)
+
+
+def running(session: Session, source_id: int) -> list[int]:
+    """Return the ids of the runs of a source that are at work."""
+    query = select(Ingestion.id).where(Ingestion.source_id == source_id, Ingestion.state == "running")
+    return list(session.scalars(query))
+
+
+def unread(session: Session, source_id: int, offset: int, limit: int) -> UnreadPage:
+    """Return the places in a source's texts that were not understood, the worst first. Raises NotFound."""
+    get(session, source_id)
+    valid = (
+        Definition.source_id == source_id, Definition.valid_to.is_(None), Diagnostic.valid_to.is_(None),
+        Diagnostic.level != "info",
+    )  # fmt: skip
+    total = session.scalars(select(func.count()).select_from(Diagnostic).join(Definition).where(*valid)).one()
+    query = select(Diagnostic, Definition).join(Definition).where(*valid)
+    worst = case((Diagnostic.level == "error", 0), else_=1)
+    query = query.order_by(worst, Definition.place, Definition.id, Diagnostic.start).offset(offset).limit(limit)
+    rows = session.execute(query).all()
+    statements: dict[int, list[Statement]] = {}
+    ids = {definition.id for _, definition in rows}
+    for found in session.scalars(select(Statement).where(Statement.definition_id.in_(ids))):
+        statements.setdefault(found.definition_id, []).append(found)
+    return UnreadPage(items=[_unread(d, t, statements.get(t.id, [])) for d, t in rows], total=total)
+
+
+def _unread(found: Diagnostic, definition: Definition, statements: list[Statement]) -> UnreadFact:
+    text = definition.text
+    start, end = found.start, found.end
+    around = [s for s in statements if s.start <= start < s.end]
+    if around:
+        start, end = min(((s.start, s.end) for s in around), key=lambda span: span[1] - span[0])
+    else:
+        # Nothing of the statement was read: it is what lies between those that were.
+        start = max((s.end for s in statements if s.end <= found.start), default=0)
+        end = min((s.start for s in statements if s.start > found.start), default=len(text))
+    line_start = text.rfind("\n", 0, found.start) + 1
+    return UnreadFact(
+        level=found.level, code=found.code, message=_redacted_message(found, definition), hint=found.hint,
+        place=definition.place, line=definition.first_line + text.count("\n", 0, found.start),
+        column=found.start - line_start + 1, kind=definition.kind,
+        text=_without_literals(text[start:end], definition.dialect).lstrip("; \n")[:_LONGEST_TEXT],
+        excerpt=" ".join(_without_literals(text[found.start : found.end], definition.dialect).split())[:200],
+    )  # fmt: skip
+
+
+def _without_literals(text: str, dialect: str) -> str:
+    return text if dialect in _NO_SQL else redact(text, dialect)
+
+
+def _redacted_message(found: Diagnostic, definition: Definition) -> str:
+    """A message may quote what it met; a constant among it is taken out too."""
+    met = definition.text[found.start : found.end]
+    bare = _without_literals(met, definition.dialect)
+    return found.message.replace(met, bare) if met and met != bare else found.message

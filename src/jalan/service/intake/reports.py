@@ -1,0 +1,310 @@
+"""A service of reports: its extracts, calculated fields, elements and views."""
+
+import time
+from collections.abc import Callable
+from datetime import date
+from typing import Any
+
+from sqlalchemy import text
+
+from jalan.catalog.names import postgres_namespace
+from jalan.lineage.calculations import CalculationError, Named, read_calculation, read_filter
+from jalan.lineage.hints import HINTS
+from jalan.service.intake.claims import ClaimWriter, ColumnClaim
+from jalan.service.intake.configuration import ReportsConfig
+from jalan.service.intake.preview import Preview, PreviewPart
+from jalan.service.intake.references import nearest
+from jalan.service.intake.secrets import resolve
+from jalan.service.intake.work import Work
+from jalan.sources.reports_service import Contents, Element, Extract, Report, ReportHead, ReportsService, User
+from jalan.store.bulk import copy_rows
+from jalan.store.definitions import NewDiagnostic, NewLink
+from jalan.store.models import Dataset, Definition, Field
+
+_VIEW_COLUMNS = ("source_id", "dataset_id", "person", "day", "views")
+
+
+def _service(config: ReportsConfig, pause: Callable[[float], None] = time.sleep) -> ReportsService:
+    token = resolve(config.token.get_secret_value()) if config.token is not None else None
+    return ReportsService(
+        config.url, token, page_size=config.page_size, retries=config.retries, timeout=config.timeout, pause=pause
+    )
+
+
+def crawl(config: ReportsConfig, work: Work) -> None:
+    """Read a service into the store. Raises SourceError, Invalid, Cancelled."""
+
+    def pause(seconds: float) -> None:
+        end = time.monotonic() + seconds
+        while (left := end - time.monotonic()) > 0:
+            work.tell("waiting for the service", 0, 0)
+            time.sleep(min(left, 0.3))
+
+    with _service(config, pause) as service:
+        found = service.read(work.tell)
+    work.totals = {
+        "extracts": len(found.extracts),
+        "reports": len(found.reports),
+        "elements": sum(len(report.elements) for report in found.reports),
+        "calculated fields": sum(len(report.calculations) for report in found.reports),
+        "views": sum(view.views for view in found.views),
+    }
+    with work.writing():
+        _ReportsWriter(config, work, found).write()
+
+
+class _ReportsWriter:
+    def __init__(self, config: ReportsConfig, work: Work, found: Contents) -> None:
+        self._work = work
+        self._catalogue, self._definitions = work.catalogue, work.definitions
+        self._found = found
+        self._claims = ClaimWriter(work.catalogue, itself=True)
+        self._system = work.catalogue.system(config.known_as, "reports")
+        host, _, port = config.server.partition(":")
+        self._server = work.catalogue.system(postgres_namespace(host, int(port)), "postgresql")
+        self._extracts: dict[str, Dataset] = {}
+        self._reports: dict[str, Dataset] = {}
+        self._prefix = f"report:{work.source.name}:"
+        self._keys: set[str] = set()
+
+    def write(self) -> None:
+        databases = set()
+        for extract in self._found.extracts.values():
+            self._extract(extract)
+            databases.add(extract.database)
+        for report in self._found.reports:
+            _ReportWriter(self, report).write()
+        self._definitions.close_missing(self._prefix, self._keys)
+        kept = {dataset.id for dataset in [*self._extracts.values(), *self._reports.values()]}
+        for dataset in self._catalogue.datasets(self._system).values():
+            if dataset.id not in kept and dataset.gone_since is None and not dataset.placeholder:
+                self._catalogue.update(dataset, "reports gone", gone_since=self._catalogue.now)
+                self._claims.withdraw(dataset)
+        self._views()
+        self._system.scanned_at = self._catalogue.now
+        for database in sorted(databases):
+            self._work.relink(self._server, database)
+
+    def _extract(self, extract: Extract) -> None:
+        catalogue = self._catalogue
+        dataset = catalogue.dataset(self._system, f"extracts/{extract.id}")
+        catalogue.update(
+            dataset, "extracts changed", kind="model", title=extract.name, placeholder=False, gone_since=None,
+            description=f"Extract of {extract.database}",
+            facts={"loaded at": extract.loaded_at} if extract.loaded_at else {},
+        )  # fmt: skip
+        dataset.scanned_at = catalogue.now
+        self._claims.claim(dataset, [ColumnClaim(column.name, column.type) for column in extract.columns])
+        self._extracts[extract.id] = dataset
+        catalogue.container(self._server, extract.database)
+        self.define(
+            f"extract:{extract.id}", "extract", f"extract {extract.name}", extract.query, dataset, None,
+            system_id=self._server.id, database=extract.database, dialect="postgresql", search_path=["public"],
+        )  # fmt: skip
+
+    def define(
+        self, key: str, kind: str, place: str, body: str, dataset: Dataset, field: Field | None, **values: Any
+    ) -> Definition:
+        """Write the definition of an extract, a calculated field or an element."""
+        key = self._prefix + key
+        self._keys.add(key)
+        values = {
+            "system_id": self._system.id, "database": "", "dialect": "calculation", "search_path": [], **values
+        }  # fmt: skip
+        return self._definitions.define(
+            key, kind=kind, place=place, first_line=1, text=body, dataset_id=dataset.id,
+            field_id=field.id if field else None, **values,
+        )  # fmt: skip
+
+    def person(self, id_: str | None) -> str | None:
+        """Return the name of a user."""
+        found = self._found.users.get(id_ or "", None)
+        return found.name if found else id_
+
+    def folder(self, id_: str | None) -> str:
+        """Return the folders down to one, as a path."""
+        names: list[str] = []
+        while id_ is not None and id_ in self._found.folders and len(names) < 50:
+            folder = self._found.folders[id_]
+            names.insert(0, folder.name)
+            id_ = folder.parent
+        return " / ".join(names) or "Reports"
+
+    def _views(self) -> None:
+        rows: dict[tuple[int, str, date], int] = {}
+        for view in self._found.views:
+            report = self._reports.get(view.report)
+            if report is None:
+                message = f"views of a report “{view.report}” that is not listed"
+                self._work.run.note("warning", "unknown_report", message)
+                continue
+            key = (report.id, self.person(view.user) or view.user, view.day)
+            rows[key] = rows.get(key, 0) + view.views
+        session = self._work.session
+        session.flush()
+        session.execute(text("create temporary table seen (like report_view including defaults) on commit drop"))
+        session.execute(text("alter table seen drop column id"))
+        source = self._work.source.id
+        copy_rows(session, "seen", _VIEW_COLUMNS, ((source, *key, views) for key, views in rows.items()))
+        names = ", ".join(_VIEW_COLUMNS)
+        changed = session.execute(
+            text(
+                f"insert into report_view ({names}) select {names} from seen on conflict on constraint"
+                " uq_report_view do update set views = excluded.views where report_view.views <> excluded.views"
+            )
+        )
+        if changed.rowcount:  # type: ignore[attr-defined]
+            self._catalogue.changes["views"] += changed.rowcount  # type: ignore[attr-defined]
+
+    @property
+    def system(self) -> Any:
+        """The service."""
+        return self._system
+
+    def took(self, report: Report, dataset: Dataset) -> None:
+        """Note the dataset of a report."""
+        self._reports[report.id] = dataset
+
+    def columns_of(self, report: Report) -> dict[str, list[Field]]:
+        """Return the columns of the extracts of a report, by name and by ``extract.name``."""
+        found: dict[str, list[Field]] = {}
+        for id_ in report.extracts:
+            dataset = self._extracts.get(id_)
+            if dataset is None:
+                message = f"reads an extract “{id_}” that is not listed"
+                self._work.run.note("warning", "unknown_extract", message, report.title)
+                continue
+            for name, field in self._catalogue.fields(dataset).items():
+                if field.gone_since is None:
+                    found.setdefault(name, []).append(field)
+                    found.setdefault(f"{dataset.title}.{name}", []).append(field)
+        return found
+
+
+class _ReportWriter:
+    """One report: its calculated fields, which may use one another, and its elements."""
+
+    def __init__(self, all_: _ReportsWriter, report: Report) -> None:
+        self._all = all_
+        self._work = all_._work
+        self._report = report
+        self._dataset = self._work.catalogue.report(all_.system, all_.folder(report.folder), report.id)
+        all_.took(report, self._dataset)
+        self._columns = all_.columns_of(report)
+        self._calculated: dict[str, Field] = {}
+
+    def write(self) -> None:
+        catalogue, report = self._work.catalogue, self._report
+        catalogue.update(
+            self._dataset, "reports changed", title=report.title, owner=self._all.person(report.owner),
+            address=report.link, description=report.description, gone_since=None,
+        )  # fmt: skip
+        ordinal = 0
+        for calculation in report.calculations:
+            ordinal += 1
+            self._calculated[calculation.name] = self._field(
+                calculation.name, "calculated", ordinal, calculation.note
+            )
+        fields = set(self._calculated)
+        for calculation in report.calculations:
+            field = self._calculated[calculation.name]
+            self._texts(field, calculation.name, [calculation.expression], [])
+        for element in report.elements:
+            ordinal += 1
+            fields.add(element.name)
+            self._element(element, ordinal)
+        for name, field in catalogue.fields(self._dataset).items():
+            if name not in fields and field.gone_since is None:
+                catalogue.update(field, "elements gone", gone_since=catalogue.now)
+
+    def _field(self, name: str, kind: str, ordinal: int, note: str | None) -> Field:
+        catalogue = self._work.catalogue
+        field = catalogue.field(self._dataset, name, kind)
+        catalogue.update(
+            field, "elements changed", kind=kind, ordinal=ordinal, description=note, placeholder=False,
+            gone_since=None,
+        )  # fmt: skip
+        return field
+
+    def _element(self, element: Element, ordinal: int) -> None:
+        if element.name in self._calculated:
+            message = f"an element and a calculated field are both called “{element.name}”; the element is left out"
+            self._work.run.note("warning", "same_name", message, self._report.title)
+            return
+        field = self._field(element.name, element.kind, ordinal, None)
+        self._texts(field, element.name, element.fields, element.filters)
+
+    def _texts(self, field: Field, name: str, shown: list[str], filters: list[str]) -> None:
+        """Read the expressions of a calculated field or an element; together they are its definition."""
+        body = "\n".join([*shown, *(f"filter: {one}" for one in filters)]) + "\n"
+        place = f"{self._report.title} › {name}"
+        key = f"calculation:{self._report.id}:{name}"
+        definition = self._all.define(key, "calculation", place, body, self._dataset, field)
+        statement = self._work.definitions.statements(definition, [("calculation", (0, len(body)))])[0]
+        wanted: set[NewLink] = set()
+        problems: set[NewDiagnostic] = set()
+        offset = 0
+        for text_, reader in [(one, read_calculation) for one in shown] + [(one, read_filter) for one in filters]:
+            offset += len("filter: ") if reader is read_filter else 0
+            try:
+                for named in reader(text_):
+                    wanted |= self._links(field, named, statement, (offset, offset + len(text_)), problems)
+            except CalculationError as error:
+                problems.add(_problem("syntax_error", str(error), (error.span[0] + offset, error.span[1] + offset)))
+            offset += len(text_) + 1
+        self._work.definitions.links(definition, "parsed", wanted)
+        self._work.definitions.diagnostics(definition, problems)
+        unread = sum(problem.code == "syntax_error" for problem in problems)
+        unsure = 0 if unread else min(1, len(problems))
+        definition.coverage = {
+            "full": 1 - min(1, unread) - unsure, "part": unsure, "none": min(1, unread), "columns": 1,
+            "resolved": int(not problems),
+        }  # fmt: skip
+
+    def _links(
+        self,
+        field: Field,
+        named: Named,
+        statement: int,
+        expression: tuple[int, int],
+        problems: set[NewDiagnostic],
+    ) -> set[NewLink]:
+        start = expression[0]
+        spans = tuple((a + start, b + start) for a, b in named.spans)
+        calculated = self._calculated.get(named.name)
+        sources = [calculated] if calculated is not None else self._columns.get(named.name, [])
+        if not sources:
+            near = nearest(named.name, [*self._calculated, *self._columns])
+            problems.add(_problem("unknown_column", f"there is no field “{named.name}”{near}", spans[0]))
+        if len(sources) > 1:
+            message = f"“{named.name}” is in {len(sources)} extracts; qualify it with the extract's name"
+            problems.add(_problem("ambiguous_column", message, spans[0]))
+        return {
+            NewLink(
+                source.id, self._dataset.id, field.id, named.kind, named.how, statement, spans, expression,
+                possible=len(sources) > 1,
+            )
+            for source in sources
+        }  # fmt: skip
+
+
+def _problem(code: str, message: str, span: tuple[int, int]) -> NewDiagnostic:
+    return NewDiagnostic(code, "error" if code == "syntax_error" else "warning", message, HINTS[code], *span)
+
+
+def preview(config: ReportsConfig) -> Preview:
+    """Connect to a service, and say what it has. Raises SourceError, Invalid."""
+    with _service(config) as service:
+        reports = service.pages("/api/reports", ReportHead)
+        extracts = service.pages("/api/extracts", Extract)
+        users = service.pages("/api/users", User)
+    databases = sorted({extract.database for extract in extracts})
+    return Preview(
+        facts=[f"{config.url} answers"],
+        parts=[
+            PreviewPart(what="reports", count=len(reports), examples=[report.id for report in reports[:8]]),
+            PreviewPart(what="extracts", count=len(extracts), examples=[extract.name for extract in extracts[:8]]),
+            PreviewPart(what="databases", count=len(databases), examples=databases),
+            PreviewPart(what="users", count=len(users)),
+        ],
+    )

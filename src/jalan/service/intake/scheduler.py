@@ -1,0 +1,94 @@
+"""Runs sources in processes of their own: when somebody asks, and when their time has come.
+
+A run is a process, so that it cannot slow down or take down the server, and so that it can be stopped by its log
+alone. Several servers over one store are fine: the store says who starts a run.
+"""
+
+import os
+import subprocess
+import sys
+import threading
+from datetime import UTC, datetime
+
+from sqlalchemy import Engine, select, text
+from sqlalchemy.orm import Session
+
+from jalan.service.errors import Conflict
+from jalan.service.intake.overview import next_time
+from jalan.service.intake.runs import announce, bury_dead
+from jalan.service.intake.sources import get
+from jalan.store.models import Ingestion, Source
+
+_LOCK = 7_201_313
+_LOOK_EVERY = 20.0  # seconds
+
+
+def start(engine: Engine, source_id: int, who: str) -> int:
+    """Start a run in a process of its own; returns its id. Raises NotFound, and Conflict where one is at work."""
+    with Session(engine) as session:
+        bury_dead(session)
+        source = get(session, source_id)
+        query = select(Ingestion.id).where(Ingestion.source_id == source_id, Ingestion.state == "running")
+        if session.scalars(query).first() is not None:
+            raise Conflict(f"“{source.name}” is running already; stop that run, or wait for it")
+        name, kind = source.name, source.kind
+    run_id = announce(engine, kind, name, source_id=source_id, who=who)
+    address = engine.url.render_as_string(hide_password=False)
+    # The address has a password, so it goes by the environment, which other users cannot see.
+    process = subprocess.Popen(
+        [sys.executable, "-m", "jalan.cli.main", "source", "run", name, "--run-id", str(run_id), "--who", who],
+        env={**os.environ, "JALAN_STORE": address},
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        start_new_session=True,
+    )
+    threading.Thread(target=process.wait, daemon=True).start()
+    return run_id
+
+
+class Scheduler:
+    """Starts sources when they are due. ``close`` ends it."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._end = threading.Event()
+        self._thread = threading.Thread(target=self._work, daemon=True)
+
+    def open(self) -> None:
+        """Begin to look."""
+        self._thread.start()
+
+    def close(self) -> None:
+        """End."""
+        self._end.set()
+
+    def _work(self) -> None:
+        while not self._end.wait(_LOOK_EVERY):
+            # A store that does not answer now may do so the next time.
+            try:
+                self.look(datetime.now(UTC))
+            except Exception as error:
+                print(f"jalan: the schedule could not be looked at: {error}", file=sys.stderr)
+
+    def look(self, now: datetime) -> list[int]:
+        """Start what has become due since the last look; returns the runs."""
+        started = []
+        with Session(self._engine) as session, session.begin():
+            if not session.execute(text("select pg_try_advisory_xact_lock(:lock)"), {"lock": _LOCK}).scalar():
+                return []
+            due = select(Source).where(Source.schedule.is_not(None), Source.removed_at.is_(None))
+            for source in session.scalars(due):
+                if self._is_due(session, source, now):
+                    try:
+                        started.append(start(self._engine, source.id, "schedule"))
+                    except Conflict:
+                        continue  # it still works on the last one
+        return started
+
+    def _is_due(self, session: Session, source: Source, now: datetime) -> bool:
+        """Whether a time of the schedule has passed since the last run began, or since the source was added."""
+        query = select(Ingestion.started_at).where(Ingestion.source_id == source.id)
+        last = session.scalars(query.order_by(Ingestion.id.desc()).limit(1)).first()
+        due = next_time(source.schedule, max(last, source.created_at) if last is not None else source.created_at)
+        return due is not None and due <= now

@@ -1,0 +1,204 @@
+"""Sources: added, changed, tested, run and removed by people and programs."""
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Any
+
+from pydantic import BaseModel
+from sqlalchemy import Engine, func, select
+from sqlalchemy.orm import Session
+
+from jalan.service.errors import Conflict, Invalid, NotFound
+from jalan.service.intake.configuration import check_schedule, secrets_of, with_secrets, without_secrets
+from jalan.service.intake.preview import Preview
+from jalan.service.intake.registry import KINDS, parse_config
+from jalan.service.intake.runs import Outcome, bump, bury_dead, running
+from jalan.service.intake.secrets import FROM_ENVIRONMENT, seal, unseal
+from jalan.service.intake.work import Work
+from jalan.store.models import Ingestion, Source
+
+
+def add(engine: Engine, name: str, config: dict[str, Any], *, schedule: str | None = None, who: str) -> int:
+    """Add a source; returns its id. Raises Invalid, and Conflict where the name is taken."""
+    parsed = parse_config(config)
+    name = _checked_name(name)
+    with Session(engine) as session, session.begin():
+        found = session.scalars(select(Source).where(Source.name == name)).first()
+        if found is not None and found.removed_at is None:
+            raise Conflict(f"there is a source “{name}” already; take another name, or change that one")
+        if found is None:
+            found = Source(name=name, state={}, created_at=datetime.now(UTC), created_by=who)
+            session.add(found)
+        elif found.kind != parsed.kind:  # type: ignore[attr-defined]
+            raise Conflict(f"there was a source “{name}” of another kind; take another name")
+        found.removed_at = None
+        _write(found, parsed, schedule)
+        session.flush()
+        return found.id
+
+
+def ensure(engine: Engine, name: str, config: BaseModel, who: str) -> int:
+    """Return the id of a source that runs when it is asked to; its secrets are not kept."""
+    with Session(engine) as session, session.begin():
+        found = session.scalars(select(Source).where(Source.name == name)).first()
+        if found is None:
+            found = Source(
+                kind=config.kind, name=name, state={},  # type: ignore[attr-defined]
+                created_at=datetime.now(UTC), created_by=who, config={},
+            )  # fmt: skip
+            session.add(found)
+        elif found.kind != config.kind:  # type: ignore[attr-defined]
+            raise Conflict(f"“{name}” is the name of a source of another kind already; take another name")
+        found.removed_at = None
+        config_now = without_secrets(config)
+        if found.config != config_now:
+            found.config = config_now
+        session.flush()
+        return found.id
+
+
+def change(engine: Engine, source_id: int, config: dict[str, Any], *, schedule: str | None, who: str) -> None:
+    """Give a source another configuration; secrets that are left out keep. Raises Invalid, NotFound."""
+    with Session(engine) as session, session.begin():
+        found = get(session, source_id)
+        parsed = parse_config(_kept_for_change(config, found))
+        if parsed.kind != found.kind:  # type: ignore[attr-defined]
+            raise Invalid(f"kind: a source of kind {found.kind} stays one; add another source")
+        _write(found, parsed, schedule)
+        bump(session, "source", f"{found.name} changed", who)
+
+
+_PLACES = ("host", "port", "url", "location")
+
+
+def with_secrets_kept(config: dict[str, Any], before: dict[str, Any], secrets: dict[str, str]) -> dict[str, Any]:
+    """Put kept secrets in where a configuration leaves them empty.
+
+    before: the configuration that they were given for. For another address they must be given again: otherwise
+    who may change a source could have its secrets sent anywhere. Raises Invalid.
+    """
+    if not secrets:
+        return config
+    for inner, known in ((config, before), (config.get("connection") or {}, before.get("connection") or {})):
+        moved = [place for place in _PLACES if inner.get(place, known.get(place)) != known.get(place)]
+        if moved:
+            raise Invalid(f"{moved[0]}: this is another address; give the secrets again for it")
+    given = {path: value for path, value in secrets.items() if not _at(config, path)}
+    return with_secrets(config, given)
+
+
+def _kept_for_change(config: dict[str, Any], source: Source) -> dict[str, Any]:
+    secrets = unseal(source.secrets)
+    if all(_at(config, path) for path in secrets):
+        return config
+    return with_secrets_kept(config, source.config, secrets)
+
+
+def _at(config: dict[str, Any], path: str) -> Any:
+    at: Any = config
+    for part in path.split("."):
+        at = at.get(part) if isinstance(at, dict) else None
+    return at
+
+
+def _checked_name(name: str) -> str:
+    name = name.strip()
+    if not name or len(name) > 100 or ":" in name:
+        raise Invalid("name: a source needs a name of at most 100 characters, without colon")
+    return name
+
+
+def _write(source: Source, parsed: BaseModel, schedule: str | None) -> None:
+    try:
+        source.schedule = check_schedule(schedule)
+    except ValueError as error:
+        raise Invalid(f"schedule: {error}") from error
+    source.kind = parsed.kind  # type: ignore[attr-defined]
+    source.config = without_secrets(parsed)
+    source.secrets = seal(secrets_of(parsed))
+
+
+def remove(engine: Engine, source_id: int, who: str) -> None:
+    """Remove a source. What it brought stays, with its history; it is brought up to date no more."""
+    with Session(engine) as session, session.begin():
+        found = get(session, source_id)
+        found.removed_at = datetime.now(UTC)
+        found.schedule = None
+        found.secrets = None
+        bump(session, "source", f"{found.name} removed", who)
+
+
+def get(session: Session, source_id: int) -> Source:
+    """Return a source. Raises NotFound."""
+    found = session.get(Source, source_id)
+    if found is None or found.removed_at is not None:
+        raise NotFound(f"there is no source {source_id}")
+    return found
+
+
+def find(session: Session, name: str) -> Source:
+    """Return a source by its name. Raises NotFound."""
+    found = session.scalars(select(Source).where(Source.name == name, Source.removed_at.is_(None))).first()
+    if found is None:
+        known = ", ".join(session.scalars(select(Source.name).where(Source.removed_at.is_(None))))
+        raise NotFound(f"there is no source “{name}”" + (f"; there are {known}" if known else " yet"))
+    return found
+
+
+def configuration(source: Source) -> BaseModel:
+    """Return the whole configuration of a source, secrets included. Raises Invalid."""
+    return parse_config(with_secrets(source.config, unseal(source.secrets)))
+
+
+def secret_states(source: Source) -> dict[str, str]:
+    """Return where each secret of a source is: the name of its environment variable, or “kept”."""
+    found = unseal(source.secrets)
+    return {path: value if value.startswith(FROM_ENVIRONMENT) else "kept" for path, value in found.items()}
+
+
+def preview(config: BaseModel) -> Preview:
+    """Try a configuration, and say what a run would bring. Raises SourceError, Invalid."""
+    found: Preview = KINDS[config.kind].preview(config)  # type: ignore[attr-defined]
+    return found
+
+
+def run(
+    engine: Engine,
+    source_id: int,
+    *,
+    who: str,
+    config: BaseModel | None = None,
+    run_id: int | None = None,
+    listener: Callable[[str, int, int], None] | None = None,
+) -> Outcome:
+    """Bring a source up to date. Raises SourceError, Invalid, Conflict, Cancelled.
+
+    config: with the secrets that the store does not keep. run_id: a run announced before. listener: is told how
+    far it is.
+    """
+    with Session(engine) as session:
+        source = get(session, source_id)
+        session.expunge(source)
+    with running(
+        engine, source.kind, source.name, source_id=source_id, who=who, run_id=run_id, listener=listener
+    ) as now:
+        _refuse_second(engine, source, now.id)
+        work = Work(now, source)
+        KINDS[source.kind].run(config or configuration(source), work)
+    assert work.outcome is not None
+    return work.outcome
+
+
+def _refuse_second(engine: Engine, source: Source, run_id: int) -> None:
+    with Session(engine) as session:
+        bury_dead(session)
+        query = select(func.count()).where(
+            Ingestion.source_id == source.id, Ingestion.state == "running", Ingestion.id < run_id
+        )
+        if session.scalars(query).one():
+            raise Conflict(f"“{source.name}” is running already; stop that run, or wait for it")
+
+
+def completed(session: Session, source_id: int, config: dict[str, Any]) -> dict[str, Any]:
+    """Return a configuration with the secrets that a source keeps, to try it. Raises NotFound, Invalid."""
+    return _kept_for_change(config, get(session, source_id))

@@ -1,0 +1,251 @@
+"""Metadata kept in tables: datasets, and flows between them."""
+
+from collections import defaultdict
+from collections.abc import Iterable
+
+from jalan.catalog import repairs
+from jalan.catalog.names import normal_namespace
+from jalan.catalog.repairs import FlowTable, Repaired, Row
+from jalan.service.errors import Invalid
+from jalan.service.intake.configuration import (
+    DropDuplicatesRule,
+    FillRule,
+    FlowMapping,
+    IgnoreRule,
+    MissingSideRule,
+    Rule,
+    TabularConfig,
+    Where,
+)
+from jalan.service.intake.preview import Preview, PreviewPart, PreviewTable
+from jalan.service.intake.references import nearest
+from jalan.service.intake.work import Work
+from jalan.sources.tables import read_table
+from jalan.store.definitions import NewLink
+from jalan.store.models import Dataset
+
+_PREVIEWED = 8
+
+
+def load_tables(config: TabularConfig, work: Work) -> None:
+    """Read both tables into the store. Raises SourceError, Invalid, Cancelled."""
+    work.tell("reading", 0, 2)
+    columns, datasets = read_table(config.datasets)
+    _check_columns(config.datasets, columns, config.dataset_columns.model_dump().values())
+    work.tell("reading", 1, 2)
+    repaired = _flows(config)
+    for done in repaired.done:
+        work.run.note("info", "repaired", _told(done), config.flows)
+    for reason, (count, first) in repaired.broken.items():
+        work.run.note(
+            "warning", "unusable_row", f"{reason}: {count} rows are left out", f"{config.flows}:{first}"
+        )  # fmt: skip
+    with work.writing():
+        _TableWriter(config, work).write(datasets, repaired)
+
+
+def _told(done: repairs.Done) -> str:
+    """What a rule did, in words."""
+    what = {"changed": done.changed, "added": done.added, "dropped": done.dropped}
+    counts = [f"{count} row{'' if count == 1 else 's'} {word}" for word, count in what.items() if count]
+    return f"{done.rule}: {', '.join(counts) or 'nothing to do'}"
+
+
+def _flows(config: TabularConfig, limit: int | None = None) -> Repaired:
+    columns, rows = read_table(config.flows, limit)
+    mapping = config.flow_columns
+    named = {mapping.flow, mapping.dataset, mapping.side, mapping.type, mapping.name}
+    for rule in config.rules:
+        named |= _columns_of(rule)
+    _check_columns(config.flows, columns, named)
+    table = FlowTable(rows, mapping.flow, mapping.dataset, mapping.side, mapping.input, mapping.output)
+    return repairs.check(table, [_apply(rule, table) for rule in config.rules])
+
+
+def _check_columns(path: str, columns: list[str], named: Iterable[str | None]) -> None:
+    for name in named:
+        if name is not None and name not in columns:
+            near = nearest(name, columns) or f"; there are {', '.join(columns)}"
+            raise Invalid(f"{path} has no column “{name}”{near}")
+
+
+def _columns_of(rule: Rule) -> set[str | None]:
+    if isinstance(rule, DropDuplicatesRule):
+        return set(rule.by)
+    found: set[str | None] = {rule.where.column} if rule.where is not None else set()
+    if isinstance(rule, FillRule):
+        found |= {rule.column, rule.source}
+    elif isinstance(rule, MissingSideRule):
+        found.add(rule.source)
+    return found
+
+
+def _apply(rule: Rule, table: FlowTable) -> repairs.Done:
+    if isinstance(rule, FillRule):
+        return repairs.fill(table, rule.column, rule.source, _test(rule.where))
+    if isinstance(rule, MissingSideRule):
+        return repairs.missing_side(table, rule.side, rule.source, _test(rule.where))
+    if isinstance(rule, DropDuplicatesRule):
+        return repairs.drop_duplicates(table, rule.by)
+    assert isinstance(rule, IgnoreRule)
+    test = _test(rule.where)
+    assert test is not None
+    return repairs.ignore(table, test)
+
+
+def _test(condition: Where | None) -> repairs.Test | None:
+    return None if condition is None else repairs.where(condition.column, condition.is_in, condition.empty)
+
+
+class _TableWriter:
+    def __init__(self, config: TabularConfig, work: Work) -> None:
+        self._config = config
+        self._work = work
+        self._catalogue, self._definitions = work.catalogue, work.definitions
+        self._datasets: dict[str, Dataset] = {}
+
+    def write(self, datasets: list[Row], repaired: Repaired) -> None:
+        work = self._work
+        for number, row in enumerate(datasets):
+            if number % 1000 == 0:
+                work.tell("datasets", number, len(datasets))
+            self._dataset_row(row)
+        self._gone(datasets)
+        mapping = self._config.flow_columns
+        flows: dict[str, list[Row]] = defaultdict(list)
+        for row in repaired.rows:
+            flows[row[mapping.flow]].append(row)
+        prefix = f"flow:{work.source.name}:"
+        keys = []
+        for number, (flow, rows) in enumerate(flows.items()):
+            if number % 1000 == 0:
+                work.tell("flows", number, len(flows))
+            keys.append(self._flow(prefix, flow, rows, mapping))
+        self._definitions.close_missing(prefix, keys)
+        work.totals = {"datasets": len(datasets), "flows": len(flows), "rows of flows": len(repaired.rows)}
+
+    def _dataset_row(self, row: Row) -> None:
+        columns = self._config.dataset_columns
+        id_ = row[columns.id]
+        if not id_:
+            self._work.run.note("warning", "unusable_row", f"“{columns.id}” is empty", self._config.datasets)
+            return
+        if id_ in self._datasets:
+            self._work.run.note("warning", "double_id", f"“{id_}” is there twice", self._config.datasets)
+            return
+        namespace = (row[columns.namespace] if columns.namespace else "") or self._config.namespace
+        dataset = self._catalogue.named(namespace, row[columns.name] or id_)
+        self._datasets[id_] = dataset
+        if dataset.scanned_at is not None and dataset.facts.get("listed in") != self._work.source.name:
+            return  # its own system tells more of it
+        values = {
+            "description": row[columns.description] if columns.description else None,
+            "owner": row[columns.owner] if columns.owner else None,
+        }
+        kind = (row[columns.kind] if columns.kind else "") or dataset.kind
+        self._catalogue.update(
+            dataset, "datasets changed", kind=kind, placeholder=False, gone_since=None,
+            facts={"listed in": self._work.source.name},
+            **{name: value or None for name, value in values.items()},
+        )  # fmt: skip
+
+    def _gone(self, datasets: list[Row]) -> None:
+        """What the table listed before and lists no longer is gone, unless its own system says otherwise."""
+        kept = {dataset.id for dataset in self._datasets.values()}
+        namespaces = {normal_namespace(self._config.namespace)}
+        column = self._config.dataset_columns.namespace
+        if column:
+            namespaces |= {normal_namespace(row[column]) for row in datasets if row[column]}
+        namespaces |= set(self._work.state.get("namespaces", []))
+        self._work.state["namespaces"] = sorted(namespaces)
+        for system in self._catalogue.systems():
+            if system.namespace in namespaces:
+                for dataset in self._catalogue.datasets(system).values():
+                    mine = dataset.facts.get("listed in") == self._work.source.name
+                    if mine and dataset.id not in kept and dataset.gone_since is None:
+                        self._catalogue.update(dataset, "datasets gone", gone_since=self._catalogue.now)
+
+    def _flow(self, prefix: str, flow: str, rows: list[Row], mapping: FlowMapping) -> str:
+        """A flow, with its rows as evidence. Of columns the table says nothing: stars stand for them."""
+        first = rows[0]
+        name = (first[mapping.name] if mapping.name else "") or flow
+        type_ = first[mapping.type] if mapping.type else ""
+        names = list(first)
+        lines = [", ".join(names)] + [", ".join(row[column] for column in names) for row in rows]
+        text = "\n".join(lines) + "\n"
+        starts = [0]
+        for line in lines:
+            starts.append(starts[-1] + len(line) + 1)
+        place = {id(row): (starts[n], starts[n] + len(lines[n])) for n, row in enumerate(rows, 1)}
+        job = self._definitions.job(self._work.source.name, name, None)
+        key = f"{prefix}{flow}"
+        definition = self._definitions.define(
+            key, kind="flow", place=f"flow {name}", first_line=1, dialect="csv", search_path=[], text=text,
+            system_id=self._named(first[mapping.dataset]).system_id, database="", job_id=job.id,
+        )  # fmt: skip
+        definition.coverage = {"full": 1, "part": 0, "none": 0, "columns": 0, "resolved": 0}
+        statement = self._definitions.statements(definition, [(type_ or "flow", (0, len(text)))])[0]
+        wanted = set()
+        outputs = [row for row in rows if row[mapping.side] == mapping.output]
+        for given in rows:
+            if given[mapping.side] != mapping.input:
+                continue
+            source = self._catalogue.field(self._named(given[mapping.dataset]), "*")
+            for made in outputs:
+                target = self._named(made[mapping.dataset])
+                star = self._catalogue.field(target, "*")
+                wanted.add(
+                    NewLink(
+                        source.id, target.id, star.id, "value", "transformation", statement,
+                        (place[id(given)],), place[id(made)],
+                    )
+                )  # fmt: skip
+        self._definitions.links(definition, "catalogue", wanted)
+        return key
+
+    def _named(self, id_: str) -> Dataset:
+        found = self._datasets.get(id_)
+        if found is None:
+            found = self._datasets[id_] = self._catalogue.named(self._config.namespace, id_)
+        return found
+
+
+def preview(config: TabularConfig) -> Preview:
+    """Read both tables, and show what rows become. Raises SourceError, Invalid."""
+    columns, datasets = read_table(config.datasets)
+    _check_columns(config.datasets, columns, config.dataset_columns.model_dump().values())
+    repaired = _flows(config)
+    mapping = config.flow_columns
+    flows = dict.fromkeys(row[mapping.flow] for row in repaired.rows)
+    known = {row[config.dataset_columns.id] for row in datasets}
+    unlisted = {row[mapping.dataset] for row in repaired.rows} - known
+    warnings = [f"{reason}: {count} rows are left out" for reason, (count, _) in repaired.broken.items()]
+    if unlisted:
+        shown = ", ".join(sorted(unlisted)[:3])
+        warnings.append(f"{len(unlisted)} datasets of flows are not listed, as {shown}: they become placeholders")
+    both = defaultdict(set)
+    for row in repaired.rows:
+        both[row[mapping.flow]].add((row[mapping.side], row[mapping.dataset]))
+    selves = [
+        f for f, sides in both.items() if any((mapping.output, d) in sides for s, d in sides if s == mapping.input)
+    ]
+    return Preview(
+        facts=[_told(done) for done in repaired.done],
+        parts=[
+            PreviewPart(what="datasets", count=len(datasets)),
+            PreviewPart(what="flows", count=len(flows), examples=list(flows)[:5]),
+            PreviewPart(what="rows of flows", count=len(repaired.rows)),
+            PreviewPart(what="flows that feed their own input", count=len(selves), examples=selves[:5]),
+        ],
+        tables=[
+            _shown("Datasets", columns, datasets),
+            _shown("Flows after repair", list(repaired.rows[0]) if repaired.rows else [], repaired.rows),
+        ],
+        warnings=warnings,
+    )
+
+
+def _shown(title: str, columns: list[str], rows: list[Row]) -> PreviewTable:
+    return PreviewTable(
+        title=title, columns=columns, rows=[[row[column] for column in columns] for row in rows[:_PREVIEWED]]
+    )

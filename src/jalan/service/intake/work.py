@@ -1,0 +1,66 @@
+"""What a run works with: the source, its log, and one transaction to write in."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from jalan.service.intake.coverage import Coverage
+from jalan.service.intake.relink import relink
+from jalan.service.intake.runs import Outcome, Run
+from jalan.store.catalogue import CatalogueWriter
+from jalan.store.definitions import DefinitionWriter
+from jalan.store.models import Definition, Source, System
+
+
+class Work:
+    """One run of one source. ``state`` is what the last run left for this one; what is put into it is kept if the
+    run succeeds; ``totals`` count what was found. All is written in one transaction: half a run leaves nothing."""
+
+    def __init__(self, run: Run, source: Source) -> None:
+        self.run = run
+        self.source = source
+        self.state: dict[str, Any] = dict(source.state)
+        self.catalogue: CatalogueWriter
+        self.definitions: DefinitionWriter
+        self.session: Session
+        self.totals: dict[str, int] = {}
+        self.outcome: Outcome | None = None
+
+    def tell(self, what: str, done: int, total: int) -> None:
+        """Say how far the run is. Raises Cancelled once somebody asked for the end."""
+        self.run.tell(what, done, total)
+
+    def relink(self, system: System, database: str) -> None:
+        """Read the definitions of a database with the tables that are known now."""
+        relink(self.catalogue, self.definitions, system, database, self.tell)
+
+    @contextmanager
+    def writing(self) -> Iterator[tuple[CatalogueWriter, DefinitionWriter]]:
+        """Open the one transaction that the run writes in; it is committed at the end, with the log."""
+        with Session(self.run.engine) as session, session.begin():
+            self.run.take_lock(session)
+            self.session = session
+            self.catalogue = CatalogueWriter(session, datetime.now(UTC), self.source.id)
+            self.definitions = DefinitionWriter(self.catalogue)
+            yield self.catalogue, self.definitions
+            self.definitions.flush()
+            self._finish(session)
+
+    def _finish(self, session: Session) -> None:
+        source = session.get_one(Source, self.source.id)
+        if source.state != self.state:
+            source.state = self.state
+        self.outcome = Outcome(source.name, dict(self.catalogue.changes), self.totals)
+        self.run.finish(session, self.outcome, coverage_of_source(session, source.id).model_dump())
+
+
+def coverage_of_source(session: Session, source_id: int) -> Coverage:
+    """Return how much of the texts that a source has brought was read."""
+    names = list(Coverage.model_fields)
+    sums = [func.coalesce(func.sum(Definition.coverage[name].as_integer()), 0) for name in names]
+    query = select(*sums).where(Definition.source_id == source_id, Definition.valid_to.is_(None))
+    return Coverage(**dict(zip(names, session.execute(query).one(), strict=True)))

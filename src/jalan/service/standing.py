@@ -1,0 +1,102 @@
+"""What stands behind an asset: its other names, what sources disagree about, its history, and who uses it."""
+
+from datetime import UTC, date, datetime, timedelta
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from jalan.service.answers import AliasFact, ClaimFact, ConflictFact, PointFact, UseFact
+from jalan.service.snapshot import DatasetInfo, Snapshot
+from jalan.store.models import Alias, Claim, QueryField, ReportView, Revision, Source, Use
+
+_POINTS = 50
+_PEOPLE = 12
+_DAYS = 30
+
+
+def aliases(session: Session, info: DatasetInfo) -> list[AliasFact]:
+    """Return the other names of a dataset, those by which its whole system goes left out."""
+    query = select(Alias).where(
+        Alias.to_namespace == info.namespace, Alias.to_name == info.name, Alias.valid_to.is_(None)
+    )
+    return [
+        AliasFact(
+            id=a.id, namespace=a.from_namespace, name=a.from_name, origin=a.origin, who=a.who, since=a.valid_from,
+            note=a.note,
+        )
+        for a in session.scalars(query.order_by(Alias.id))
+    ]  # fmt: skip
+
+
+def conflicts(session: Session, info: DatasetInfo) -> list[ConflictFact]:
+    """Return where sources disagree about columns or types: each column with what every source says of it."""
+    query = (
+        select(Claim, Source.name)
+        .join(Source, Source.id == Claim.source_id)
+        .where(Claim.dataset_id.in_([info.id, *info.joined]), Claim.valid_to.is_(None))
+        # The system itself comes first, the freshest of equals.
+        .order_by(Claim.itself.desc(), Claim.valid_from.desc())
+    )
+    said = [(claim, source, dict(claim.columns)) for claim, source in session.execute(query)]
+    names = dict.fromkeys(name for _, _, columns in said for name in columns)
+    found = []
+    for name in names:
+        claims = [
+            ClaimFact(
+                source=source, itself=claim.itself, since=claim.valid_from, has=name in columns,
+                type=columns.get(name),
+            )
+            for claim, source, columns in said
+        ]  # fmt: skip
+        types = {c.type for c in claims if c.has and c.type is not None}
+        if len(types) > 1 or not all(c.has for c in claims):
+            found.append(ConflictFact(column=name, claims=claims))
+    return found
+
+
+def points(session: Session, snapshot: Snapshot, definitions: list[int]) -> list[PointFact]:
+    """Return the commits that changed what writes a dataset, the latest first."""
+    keys = set()
+    for id_ in definitions:
+        info = snapshot.definitions[id_]
+        if info.revision is not None:
+            keys.add(f"{info.key.split(':')[1]}:{info.place}")
+    query = select(Revision).where(Revision.key.in_(keys)).order_by(Revision.authored_at.desc(), Revision.id.desc())
+    return [
+        PointFact(
+            revision=r.revision, at=r.authored_at, author=r.author, summary=r.summary, path=r.path, change=r.change
+        )
+        for r in session.scalars(query.limit(_POINTS))
+    ]
+
+
+def uses(session: Session, info: DatasetInfo, now: datetime | None = None) -> list[UseFact]:
+    """Return who used a dataset in the last 30 days, who did most first. Views of reports count as reads."""
+    since: date = (now or datetime.now(UTC)).date() - timedelta(days=_DAYS)
+    ids = [info.id, *info.joined]
+    mine = select(QueryField.query_id).where(QueryField.dataset_id.in_(ids)).distinct()
+    written = (
+        select(QueryField.query_id).where(QueryField.dataset_id.in_(ids), QueryField.how == "written").distinct()
+    )
+    query = (
+        select(
+            Use.person, Use.application, Use.query_id.in_(written).label("writes"), func.sum(Use.runs),
+            func.max(Use.day), func.count(Use.query_id.distinct()),
+        )
+        .where(Use.query_id.in_(mine), Use.day >= since)
+        .group_by(Use.person, Use.application, "writes")
+    )  # fmt: skip
+    found = [
+        UseFact(person=person or "unknown", application=application, writes=writes, runs=runs, last=last, queries=n)
+        for person, application, writes, runs, last, n in session.execute(query)
+    ]
+    views = (
+        select(ReportView.person, func.sum(ReportView.views), func.max(ReportView.day))
+        .where(ReportView.dataset_id.in_(ids), ReportView.day >= since)
+        .group_by(ReportView.person)
+    )
+    found += [
+        UseFact(person=person, application="views", writes=False, runs=count, last=last, queries=0)
+        for person, count, last in session.execute(views)
+    ]
+    return sorted(found, key=lambda use: (-use.runs, use.person))[:_PEOPLE]

@@ -1,0 +1,126 @@
+"""Reads what people declare in YAML: links that no text tells of, and consumers that nobody can scan."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from jalan.formats.schemas import schema
+from jalan.sources.errors import FileError
+from jalan.sources.yaml_file import line_of, parse_yaml
+
+
+@dataclass(frozen=True, slots=True)
+class Reference:
+    """A dataset or a column as somebody writes it.
+
+    written: ``database.schema.table`` or with ``.column`` behind it, to be found among what is known; or else
+    namespace, name and column are given, and it comes to be if nobody knows it yet.
+    """
+
+    written: str | None = None
+    namespace: str | None = None
+    name: str | None = None
+    column: str | None = None
+    kind: str | None = None
+
+    def __str__(self) -> str:
+        """Return it for people."""
+        if self.written is not None:
+            return self.written
+        return f"{self.namespace} {self.name}{f'.{self.column}' if self.column else ''}"
+
+
+@dataclass(frozen=True, slots=True)
+class DeclaredLink:
+    """A link with the reason for it, who declares it, and since when. line: where it stands."""
+
+    source: Reference
+    target: Reference
+    kind: str
+    because: str
+    by: str
+    on: str | None
+    line: int
+
+
+@dataclass(frozen=True, slots=True)
+class Consumer:
+    """Somebody or something that reads datasets, and that nobody can scan."""
+
+    name: str
+    owner: str
+    description: str | None
+    reads: tuple[Reference, ...]
+    because: str
+    by: str
+    on: str | None
+    line: int
+
+
+@dataclass(slots=True)
+class Declarations:
+    """What one file declares. server: ``host:port`` for names without namespace."""
+
+    path: str
+    text: str
+    server: str | None
+    links: list[DeclaredLink] = field(default_factory=list)
+    consumers: list[Consumer] = field(default_factory=list)
+
+
+def read_declarations(path: Path, shown: str) -> Declarations:
+    """Read one file; raises FileError with the line of what is wrong."""
+    try:
+        text = path.read_text(encoding="utf-8")
+    except UnicodeDecodeError as error:
+        raise FileError(shown, 1, "the file is not in UTF-8") from error
+    return parse_declarations(text, shown)
+
+
+def parse_declarations(text: str, shown: str) -> Declarations:
+    """The same for the text of a file."""
+    found = parse_yaml(text, shown, schema("declared"))
+    made = Declarations(shown, text, found.get("server"))
+    by = found.get("by")
+    for i, link in enumerate(found.get("links", [])):
+        line = line_of(found, ["links", i])
+        who = link.get("by", by)
+        if who is None:
+            raise FileError(shown, line, "“by” is missing: who declares this?")
+        made.links.append(
+            DeclaredLink(
+                _reference(link["from"]), _reference(link["to"]), link.get("kind", "value"), link["because"], who,
+                _text(link.get("on")), line,
+            )
+        )  # fmt: skip
+    for i, consumer in enumerate(found.get("consumers", [])):
+        line = line_of(found, ["consumers", i])
+        reads = tuple(_reference(one) for one in consumer["reads"])
+        made.consumers.append(
+            Consumer(
+                consumer["name"], consumer["owner"], consumer.get("description"), reads,
+                consumer.get("because", ""), consumer.get("by", by or consumer["owner"]),
+                _text(consumer.get("on")), line,
+            )
+        )  # fmt: skip
+    return made
+
+
+def _reference(value: Any) -> Reference:
+    return Reference(written=value) if isinstance(value, str) else Reference(**dict(value))
+
+
+def _text(value: Any) -> str | None:
+    return None if value is None else str(value)
+
+
+def read_all_declarations(location: Path) -> list[Declarations]:
+    """Read a file, or all YAML files of a folder. Raises SourceError."""
+    if location.is_dir():
+        paths = sorted([*location.rglob("*.yaml"), *location.rglob("*.yml")])
+    else:
+        paths = [location]
+    if not paths or not paths[0].exists():
+        raise FileError(location, 1, "there is no such file, or no YAML in the folder")
+    base = location if location.is_dir() else location.parent
+    return [read_declarations(path, str(path.relative_to(base))) for path in paths]

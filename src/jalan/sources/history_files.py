@@ -1,0 +1,248 @@
+"""Reads histories of queries from files, in pieces that several processes can digest."""
+
+import csv
+import glob
+import hashlib
+import io
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ProcessPoolExecutor
+from dataclasses import dataclass
+from itertools import islice
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Any, Literal
+
+import orjson
+import pyarrow.parquet as pq
+from pyarrow import ArrowException
+
+from jalan.sources.errors import SourceError
+from jalan.usage.digest import Digest, Digester, Piece, Reading
+from jalan.usage.entries import BadEntry, Columns, Entry, read_csvlog, read_jsonlog, read_rows, zone_of
+
+Format = Literal["jsonlog", "csvlog", "csv", "jsonl", "parquet"]
+PIECE = 4 << 20
+_SEVERAL = 3 * PIECE  # from this size on it pays to start processes
+_ROWS = 50_000
+
+Tell = Callable[[str, int, int], None]
+
+
+@dataclass(frozen=True, slots=True)
+class HistoryFile:
+    """How a file of queries is read."""
+
+    form: Format
+    columns: Columns | None
+    how: Reading
+
+
+def matching(pattern: str) -> list[Path]:
+    """Return the files that a pattern names. Raises SourceError."""
+    found = sorted(Path(name) for name in glob.glob(str(Path(pattern).expanduser()), recursive=True))
+    found = [path for path in found if path.is_file()]
+    if not found:
+        raise SourceError(f"no file matches {pattern}")
+    return found
+
+
+def identity(path: Path, form: str) -> str | None:
+    """Return a word for a file that holds however it is called, and while it grows; none while it is empty."""
+    if form == "parquet":
+        digest = hashlib.sha256()
+        with path.open("rb") as file:
+            while block := file.read(1 << 20):
+                digest.update(block)
+        return digest.hexdigest()[:32]
+    # The first line of a log has its time; that of a table may be the same in all of them, the second is not.
+    wanted = 2 if form == "csv" else 1
+    with path.open("rb") as file:
+        head = list(islice(file, wanted))
+    if len(head) < wanted or not head[-1].endswith(b"\n"):
+        return None
+    return hashlib.sha256(b"".join(head)).hexdigest()[:32]
+
+
+def digest_file(
+    path: Path, how: HistoryFile, start: int, tell: Tell, workers: int = 2, at_most: int | None = None
+) -> tuple[Digest, Piece | None, list[str]]:
+    """Digest a file from a place on; returns the digest, what it is of, and what people should know.
+
+    The last line of a file that is still written is left for the next time. at_most: bytes of a text to look at,
+    where a first impression is enough. Raises SourceError.
+    """
+    try:
+        file = identity(path, how.form)
+        if file is None:
+            return Digest(), None, []
+        if how.form == "parquet":
+            return _digest_parquet(path, how, start, file, tell)
+        size = path.stat().st_size
+        if size < start:
+            raise SourceError(f"{path} is shorter than when it was last read: was it cut off?")
+        end = size if at_most is None else min(size, start + at_most)
+        digest, end, notes = _digest_text(path, how, start, end, tell, workers)
+    except OSError as error:
+        raise SourceError(f"cannot read {path}: {error.strerror}") from error
+    digest.settle()
+    return digest, Piece(file, start, end), notes
+
+
+def _digest_text(
+    path: Path, how: HistoryFile, start: int, size: int, tell: Tell, workers: int
+) -> tuple[Digest, int, list[str]]:
+    total = Digest()
+    end = start
+    notes: list[str] = []
+    header = _header(path) if how.form == "csv" else None
+    pieces = _pieces(path, start, size, quoted=how.form in ("csv", "csvlog"))
+    name = path.name
+
+    def take(found: Digest, offset: int, length: int) -> None:
+        nonlocal end
+        lines = [BadEntry(problem.line, f"{name}, byte {offset}: {problem.message}") for problem in found.problems]
+        found.problems = lines
+        total.add(found)
+        end = offset + length
+        tell(f"reading {name}", end - start, size - start)
+
+    if size - start < _SEVERAL or workers < 2:
+        worker = _Worker(how, header)
+        for offset, data in pieces:
+            _check_zone(data, how, offset == start, notes)
+            take(worker.digest(data, offset), offset, len(data))
+        return total, end, notes
+    with ProcessPoolExecutor(workers, get_context("spawn"), _start_worker, (how, header)) as pool:
+        waiting: list[tuple[Future[Digest], int, int]] = []
+        try:
+            for offset, data in pieces:
+                _check_zone(data, how, offset == start, notes)
+                waiting.append((pool.submit(_digest_piece, data, offset), offset, len(data)))
+                if len(waiting) > 2 * workers:
+                    future, at, length = waiting.pop(0)
+                    take(future.result(), at, length)
+            for future, at, length in waiting:
+                take(future.result(), at, length)
+        except BaseException:
+            pool.shutdown(wait=False, cancel_futures=True)
+            raise
+    return total, end, notes
+
+
+def _check_zone(data: bytes, how: HistoryFile, first: bool, notes: list[str]) -> None:
+    if first and how.form in ("jsonlog", "csvlog"):
+        zone = zone_of(data, how.form)
+        if zone not in (None, "UTC", "GMT"):
+            notes.append(f"the log is written in {zone}: its times are taken as if they were UTC")
+
+
+class _Worker:
+    def __init__(self, how: HistoryFile, header: list[str] | None) -> None:
+        self._how = how
+        self._header = header
+        self._digester = Digester(how.how)
+
+    def digest(self, data: bytes, offset: int) -> Digest:
+        return self._digester.digest(self._entries(data, offset))
+
+    def _entries(self, data: bytes, offset: int) -> Iterator[Entry | BadEntry]:
+        form = self._how.form
+        if form == "jsonlog":
+            return read_jsonlog(data)
+        if form == "csvlog":
+            return read_csvlog(data)
+        assert self._how.columns is not None
+        if form == "jsonl":
+            return _json_entries(data, self._how.columns)
+        text = io.StringIO(data.decode("utf-8", "replace"), newline="")
+        rows: Iterator[Any] = csv.DictReader(text, None if offset == 0 else self._header)
+        return read_rows(rows, self._how.columns)
+
+
+def _json_entries(data: bytes, columns: Columns) -> Iterator[Entry | BadEntry]:
+    for number, line in enumerate(data.splitlines(), 1):
+        if not line.strip():
+            continue
+        try:
+            found = orjson.loads(line)
+        except orjson.JSONDecodeError as error:
+            yield BadEntry(number, f"this is no JSON: {error}")
+            continue
+        if not isinstance(found, dict):
+            yield BadEntry(number, "expected an object")
+            continue
+        yield from read_rows(iter([_Lenient(found)]), columns)
+
+
+class _Lenient(dict[str, Any]):
+    """A row in which what is not given is empty; only a column that must be there is missed."""
+
+    def __missing__(self, key: str) -> Any:
+        return None
+
+
+_worker: _Worker | None = None
+
+
+def _start_worker(how: HistoryFile, header: list[str] | None) -> None:
+    global _worker
+    _worker = _Worker(how, header)
+
+
+def _digest_piece(data: bytes, offset: int) -> Digest:
+    assert _worker is not None
+    return _worker.digest(data, offset)
+
+
+def _header(path: Path) -> list[str]:
+    with path.open(encoding="utf-8", errors="replace", newline="") as file:
+        return next(csv.reader(file), [])
+
+
+def _pieces(path: Path, start: int, end: int, quoted: bool) -> Iterator[tuple[int, bytes]]:
+    """Yield whole lines, a few MiB at a time, each with its offset. quoted: a line end inside quotes is none."""
+    with path.open("rb") as file:
+        file.seek(start)
+        offset, rest = start, b""
+        while block := file.read(min(PIECE, end - offset - len(rest))):
+            data = rest + block
+            cut = _cut(data, quoted)
+            if cut:
+                yield offset, data[:cut]
+                offset += cut
+            rest = data[cut:]
+
+
+def _cut(data: bytes, quoted: bool) -> int:
+    """Return how much of the data is whole lines."""
+    cut = data.rfind(b"\n") + 1
+    if not quoted:
+        return cut
+    odd = data.count(b'"', 0, cut) % 2
+    while cut and odd:
+        before = data.rfind(b"\n", 0, cut - 1) + 1
+        odd ^= data.count(b'"', before, cut) % 2
+        cut = before
+    return cut
+
+
+def _digest_parquet(
+    path: Path, how: HistoryFile, start: int, file: str, tell: Tell
+) -> tuple[Digest, Piece | None, list[str]]:
+    assert how.columns is not None
+    try:
+        table = pq.ParquetFile(path)
+        count = table.metadata.num_rows
+        if start >= count:
+            return Digest(), Piece(file, start, count), []
+        digester = Digester(how.how)
+        total = Digest()
+        done = 0
+        for batch in table.iter_batches(_ROWS):
+            total.add(digester.digest(read_rows(iter(batch.to_pylist()), how.columns)))
+            done += batch.num_rows
+            tell(f"reading {path.name}", done, count)
+    except ArrowException as error:
+        raise SourceError(f"cannot read {path} as Parquet: {error}") from error
+    total.settle()
+    return total, Piece(file, 0, count), []

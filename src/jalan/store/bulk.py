@@ -1,0 +1,69 @@
+"""Many rows at once: ids in blocks, rows by COPY."""
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import orjson
+from sqlalchemy import text
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Session, make_transient_to_detached
+
+_BLOCK = 500
+
+
+class Ids:
+    """Hands out ids of a table's own sequence, a block at a time, so that rows need not be written to have one."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._left: dict[str, list[int]] = {}
+
+    def next(self, table: str) -> int:
+        """Return an id that no other row of the table has or will have."""
+        left = self._left.get(table)
+        if not left:
+            query = text("select nextval(cast(:sequence as regclass)) from generate_series(1, :count)")
+            with self._session.no_autoflush:
+                found = self._session.execute(query, {"sequence": f"{table}_id_seq", "count": _BLOCK})
+                left = self._left[table] = [row[0] for row in found][::-1]
+        return left.pop()
+
+
+def insert_new(session: Session, rows: Sequence[DeclarativeBase]) -> None:
+    """Write new rows of any tables by COPY and let the session know them: what changes later is an update.
+
+    Every row has its id, and a value wherever its table has none by itself.
+    """
+    by_table: dict[type[DeclarativeBase], list[DeclarativeBase]] = {}
+    for row in rows:
+        by_table.setdefault(type(row), []).append(row)
+    for model, mine in by_table.items():
+        table = model.__table__
+        columns = [column.name for column in table.columns]
+        is_json = [isinstance(column.type, JSONB) for column in table.columns]
+        copy_rows(
+            session,
+            str(table.name),  # type: ignore[attr-defined]
+            columns,
+            (
+                [
+                    orjson.dumps(value).decode() if json and value is not None else value
+                    for value, json in zip(map(row.__dict__.get, columns), is_json, strict=True)
+                ]
+                for row in mine
+            ),
+        )
+    for row in rows:
+        make_transient_to_detached(row)
+    session.add_all(rows)
+
+
+def copy_rows(session: Session, table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
+    """Write rows into a table by COPY, in the session's transaction. JSON values are given as text."""
+    session.flush()
+    names = ", ".join(f'"{column}"' for column in columns)
+    driver = session.connection().connection.driver_connection
+    assert driver is not None
+    with driver.cursor() as cursor, cursor.copy(f'copy "{table}" ({names}) from stdin') as copy:
+        for row in rows:
+            copy.write_row(row)

@@ -1,0 +1,237 @@
+"""What feeds Jalan: sources, their runs with progress, what was not understood; aliases and exports."""
+
+from collections.abc import AsyncIterator
+from datetime import datetime
+from typing import Annotated, Any
+
+import anyio
+from fastapi import APIRouter, Depends, Query, Request, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+from sse_starlette import EventSourceResponse, ServerSentEvent
+
+from jalan.service import export as exports
+from jalan.service.errors import Conflict
+from jalan.service.intake import declarations, identity, overview, registry, runs, scheduler, sources
+from jalan.service.intake.configuration import Schedule
+from jalan.service.intake.declarations import DeclarationFact, DeclarationIn
+from jalan.service.intake.overview import RunFact, SourceFact, UnreadPage
+from jalan.service.intake.preview import Preview
+from jalan.service.intake.registry import KindFact
+from jalan.service.snapshot import Snapshot, SnapshotCache
+from jalan.web.problems import Problem
+
+router = APIRouter(
+    prefix="/api/v1",
+    responses={
+        404: {"model": Problem}, 409: {"model": Problem}, 422: {"model": Problem}, 503: {"model": Problem},
+    },
+)  # fmt: skip
+
+WHO = "local user"
+_LOOK_EVERY = 0.4  # seconds between two looks at a run that somebody watches
+
+
+def _engine(request: Request) -> Engine:
+    cache: SnapshotCache = request.app.state.cache
+    return cache.engine
+
+
+def _cache(request: Request) -> SnapshotCache:
+    cache: SnapshotCache = request.app.state.cache
+    return cache
+
+
+Store = Annotated[Engine, Depends(_engine)]
+Cache = Annotated[SnapshotCache, Depends(_cache)]
+
+
+class SourceIn(BaseModel):
+    """A source as it is to be. Secrets that are left empty keep what they were."""
+
+    name: str = Field(min_length=1, max_length=100)
+    config: dict[str, Any] = Field(description="See GET /api/v1/source-kinds.")
+    schedule: Schedule = None
+
+
+class TryIn(BaseModel):
+    """A configuration to try. source: the id of one whose kept secrets may be used."""
+
+    config: dict[str, Any]
+    source: int | None = None
+
+
+class Made(BaseModel):
+    """What was made."""
+
+    id: int
+
+
+class JoinIn(BaseModel):
+    """Two datasets that are one; it is known by the second name from now on."""
+
+    dataset: int
+    into: int
+    note: str | None = Field(None, max_length=500)
+
+
+@router.get("/source-kinds")
+def get_source_kinds() -> list[KindFact]:
+    """The kinds of sources, each with the schema of its configuration."""
+    return registry.kinds()
+
+
+@router.get("/sources")
+def get_sources(store: Store) -> list[SourceFact]:
+    """What feeds Jalan."""
+    with Session(store) as session:
+        return overview.sources(session)
+
+
+@router.post("/sources", status_code=201)
+def add_source(store: Store, given: SourceIn) -> Made:
+    """Add a source."""
+    return Made(id=sources.add(store, given.name, given.config, schedule=given.schedule, who=WHO))
+
+
+@router.post("/sources/try")
+def try_source(store: Store, given: TryIn) -> Preview:
+    """Try a configuration: can it be reached, and what would a run bring?"""
+    config = given.config
+    if given.source is not None:
+        with Session(store) as session:
+            config = sources.completed(session, given.source, config)
+    return sources.preview(registry.parse_config(config))
+
+
+@router.get("/sources/{source}")
+def get_source(store: Store, source: int) -> SourceFact:
+    """One source."""
+    with Session(store) as session:
+        return overview.source(session, source)
+
+
+@router.put("/sources/{source}", status_code=204)
+def change_source(store: Store, source: int, given: SourceIn) -> None:
+    """Change a source."""
+    sources.change(store, source, given.config, schedule=given.schedule, who=WHO)
+
+
+@router.delete("/sources/{source}", status_code=204)
+def remove_source(store: Store, source: int) -> None:
+    """Remove a source. What it brought stays."""
+    sources.remove(store, source, WHO)
+
+
+@router.get("/sources/{source}/runs")
+def get_runs(store: Store, source: int) -> list[RunFact]:
+    """The last runs of a source, the latest first."""
+    with Session(store) as session:
+        sources.get(session, source)
+        return overview.runs(session, source)
+
+
+@router.post("/sources/{source}/runs", status_code=202)
+def start_run(store: Store, source: int) -> Made:
+    """Bring a source up to date; follow the run at /api/v1/runs/{run}/events."""
+    return Made(id=scheduler.start(store, source, WHO))
+
+
+@router.get("/sources/{source}/unread")
+def get_unread(
+    store: Store,
+    source: int,
+    offset: Annotated[int, Query(ge=0)] = 0,
+    limit: Annotated[int, Query(ge=1, le=500)] = 100,
+) -> UnreadPage:
+    """What was not understood, without constants, the worst first."""
+    with Session(store) as session:
+        return overview.unread(session, source, offset, limit)
+
+
+@router.get("/runs/{run}")
+def get_run(store: Store, run: int) -> RunFact:
+    """One run."""
+    with Session(store) as session:
+        return overview.run(session, run)
+
+
+@router.delete("/runs/{run}", status_code=202)
+def stop_run(store: Store, run: int) -> None:
+    """Ask for the end of a run. What it has done until then is not kept."""
+    if not runs.cancel(store, run):
+        raise Conflict(f"run {run} is over already")
+
+
+@router.get("/runs/{run}/events", response_class=EventSourceResponse)
+async def get_run_events(store: Store, request: Request, run: int) -> EventSourceResponse:
+    """Follow a run: an event “run” for each change of it, until it is over."""
+
+    def look() -> RunFact:
+        with Session(store) as session:
+            return overview.run(session, run)
+
+    first = await anyio.to_thread.run_sync(look)
+
+    async def follow() -> AsyncIterator[ServerSentEvent]:
+        now, told = first, ""
+        while True:
+            shown = now.model_dump_json(exclude={"duration"})
+            if shown != told:
+                told = shown
+                yield ServerSentEvent(now.model_dump_json(), event="run")
+            if now.state != "running" or await request.is_disconnected():
+                return
+            await anyio.sleep(_LOOK_EVERY)
+            now = await anyio.to_thread.run_sync(look)
+
+    return EventSourceResponse(follow())
+
+
+@router.get("/declarations")
+def get_declarations(store: Store) -> list[DeclarationFact]:
+    """The links that were declared on the screen."""
+    return declarations.declared(store)
+
+
+@router.post("/declarations", status_code=201)
+def declare_link(store: Store, given: DeclarationIn) -> Made:
+    """Declare a link that no text tells of."""
+    return Made(id=declarations.declare_link(store, given, WHO))
+
+
+@router.delete("/declarations/{declaration}", status_code=204)
+def take_back_declaration(store: Store, declaration: int) -> None:
+    """Take a declared link back; that it held until now is kept."""
+    declarations.take_back(store, declaration, WHO)
+
+
+@router.post("/aliases", status_code=201)
+def join_datasets(store: Store, given: JoinIn) -> Made:
+    """Say that two datasets are one."""
+    return Made(id=identity.join(store, given.dataset, given.into, WHO, given.note))
+
+
+@router.delete("/aliases/{alias}", status_code=204)
+def part_datasets(store: Store, alias: int) -> None:
+    """Take it back: the two are two again, and nothing is lost."""
+    identity.part(store, alias, WHO)
+
+
+@router.get("/export/{form}", response_class=Response)
+def get_export(
+    cache: Cache,
+    form: exports.ExportFormat,
+    around: Annotated[int | None, Query(description="Only the part around this dataset.")] = None,
+    back: Annotated[int, Query(ge=0, le=50)] = 50,
+    ahead: Annotated[int, Query(ge=0, le=50)] = 50,
+    as_of: datetime | None = None,
+) -> Response:
+    """The graph, or the part around an asset, in an open format."""
+    snapshot: Snapshot = cache.get(as_of)
+    with Session(cache.engine) as session:
+        found = exports.export(snapshot, session, form, around=around, back=back, ahead=ahead)
+    media, ending = exports.MEDIA[form]
+    name = f"lineage.{ending}"
+    return Response(found, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})

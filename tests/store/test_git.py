@@ -1,0 +1,188 @@
+"""A real git repository with a long past."""
+
+import subprocess
+from pathlib import Path
+
+import pytest
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+from jalan.service.intake import sources
+from jalan.service.intake.registry import parse_config
+from jalan.sources.errors import SourceError
+from jalan.sources.git import Repository
+from jalan.store.models import Definition, Revision
+from tests.store.state import content
+
+COMMITS = 200
+FILES = 10
+
+
+class Past:
+    """A repository whose commits are made by hand: fast, because git is asked once for all of them."""
+
+    def __init__(self, place: Path) -> None:
+        self.place = place
+        self.place.mkdir()
+        self.git("init", "--quiet", "--initial-branch", "main")
+
+    def git(self, *arguments: str, given: str | None = None) -> str:
+        command = [
+            "git",
+            "-C",
+            str(self.place),
+            "-c",
+            "user.name=T",
+            "-c",
+            "user.email=t@ferry.example",
+            *arguments,
+        ]
+        done = subprocess.run(command, input=given, capture_output=True, text=True, check=True)
+        return done.stdout.strip()
+
+    def commits(self, changes: list[tuple[str, str, str | None]], begin: int = 0, onto: str | None = None) -> None:
+        """Each change is (author, path, text); no text removes the file."""
+        lines = []
+        for n, (author, path, text) in enumerate(changes):
+            at = 1_770_000_000 + 3600 * (begin + n)
+            message = f"change {begin + n} of {path}"
+            lines.append(f"commit refs/heads/main\nauthor {author} <a@ferry.example> {at} +0000")
+            lines.append(f"committer T <t@ferry.example> {at} +0000\ndata {len(message)}\n{message}")
+            if n == 0 and onto is not None:
+                lines.append(f"from {onto}")
+            lines.append(f"D {path}" if text is None else f"M 644 inline {path}\ndata {len(text)}\n{text}")
+        self.git("fast-import", "--quiet", "--force", given="\n".join(lines) + "\n")
+
+    @property
+    def head(self) -> str:
+        return self.git("rev-parse", "main")
+
+
+SETTINGS = (
+    "server: islands:5432\ndatabase: strait\npipeline: nightly\nfiles:\n  core/*.sql: {job: core, owner: Desk}\n"
+)
+
+
+def _text(n: int) -> str:
+    return f"insert into core.t{n % FILES} select fare_cents / {n}.0 as fare from landing.tickets;\n"
+
+
+@pytest.fixture
+def past(tmp_path: Path) -> Past:
+    found = Past(tmp_path / "repo")
+    changes: list[tuple[str, str, str | None]] = [("Ana Quay", "sql/jalan.yaml", SETTINGS)]
+    changes += [(f"Author {n % 3}", f"sql/core/t{n % FILES}.sql", _text(n)) for n in range(1, COMMITS)]
+    found.commits(changes)
+    return found
+
+
+def _load(store: Engine, past: Past, **values: object) -> sources.Outcome:
+    config = parse_config(
+        {"kind": "repository", "location": str(past.place), "revision": "main", "folder": "sql", **values}
+    )
+    return sources.run(store, sources.ensure(store, "repo", config, "test"), who="test", config=config)
+
+
+def _points(store: Engine, path: str) -> list[Revision]:
+    with Session(store) as session:
+        query = select(Revision).where(Revision.path == path).order_by(Revision.authored_at)
+        return list(session.scalars(query))
+
+
+def test_every_commit_is_a_point_and_each_file_knows_the_one_that_gave_it_its_text(
+    store: Engine, past: Past
+) -> None:
+    outcome = _load(store, past)
+    assert outcome.totals["commits"] == COMMITS
+    assert outcome.counts["revisions"] == COMMITS
+    points = _points(store, "core/t3.sql")
+    assert len(points) == COMMITS // FILES
+    assert [p.change for p in points[:2]] == ["added", "changed"]
+    assert [p.text for p in points] == [_text(n) for n in range(3, COMMITS, FILES)]
+    with Session(store) as session:
+        found = session.scalars(select(Definition).where(Definition.place == "core/t3.sql")).one()
+        expected = past.git("log", "-1", "--format=%H|%an|%at", "main", "--", "sql/core/t3.sql").split("|")
+        assert found.authored_at is not None
+        assert [found.revision, found.author, str(int(found.authored_at.timestamp()))] == expected
+
+
+def test_the_second_load_changes_nothing(store: Engine, past: Past) -> None:
+    _load(store, past)
+    before = content(store)
+    assert _load(store, past).counts == {}
+    assert content(store) == before
+
+
+def test_only_new_commits_are_read(store: Engine, past: Past) -> None:
+    _load(store, past)
+    past.commits(
+        [("Ana Quay", "sql/core/t3.sql", "insert into core.t3 select port from landing.tickets;\n"),
+         ("Ana Quay", "sql/core/t4.sql", None), ("Ana Quay", "README.md", "no SQL\n")],
+        begin=COMMITS, onto=past.head,
+    )  # fmt: skip
+    outcome = _load(store, past)
+    assert outcome.totals["commits"] == 2, "the third changed no file that is read"
+    assert (outcome.counts["definitions changed"], outcome.counts["definitions closed"]) == (1, 1)
+    with Session(store) as session:
+        rows = session.scalars(select(Definition).where(Definition.place.in_(["core/t3.sql", "core/t5.sql"])))
+        authors = {(d.place, d.version): d.author for d in rows}
+    assert authors[("core/t3.sql", 2)] == "Ana Quay"
+    assert authors[("core/t5.sql", 1)] is not None, "what did not change keeps where it is from"
+    assert _points(store, "core/t4.sql")[-1].change == "removed"
+
+
+def test_a_past_that_was_rewritten_is_read_anew(store: Engine, past: Past) -> None:
+    _load(store, past)
+    past.commits([("Ana Quay", "sql/jalan.yaml", SETTINGS), ("Ana Quay", "sql/core/t3.sql", "select 1;\n")])
+    assert _load(store, past).totals["commits"] == 2
+    assert len(_points(store, "core/t3.sql")) == COMMITS // FILES + 1
+
+
+def test_a_branch_a_tag_and_a_commit_can_be_read(past: Past, tmp_path: Path) -> None:
+    repository = Repository(str(past.place))
+    first = past.git("rev-list", "--max-parents=0", "main")
+    past.git("tag", "before", first)
+    assert repository.resolve("before") == repository.resolve(first[:10]) == first
+    assert repository.check_out(first, "", tmp_path / "out", (".yaml",)) == 1
+    assert repository.contains(past.head, first)
+    assert not repository.contains(first, past.head)
+    with pytest.raises(SourceError, match=r"there is no revision “nowhere”; branches are main"):
+        repository.resolve("nowhere")
+    with pytest.raises(SourceError, match="is no revision"):
+        repository.resolve("--upload-pack=x")
+
+
+def test_a_remote_is_mirrored_and_brought_up_to_date(past: Past, tmp_path: Path) -> None:
+    address = past.place.as_uri()
+    mirrors = tmp_path / "mirrors"
+    assert Repository(address, mirrors).resolve("main") == past.head
+    past.commits([("Ana Quay", "sql/core/new.sql", "select 1;\n")], begin=COMMITS, onto=past.head)
+    assert Repository(address, mirrors).resolve("main") == past.head
+    with pytest.raises(SourceError, match="does not appear to be a git repository"):
+        Repository((tmp_path / "nothing").as_uri(), mirrors)
+
+
+def test_links_and_odd_names_in_a_repository(past: Past, tmp_path: Path) -> None:
+    (past.place / "sql").mkdir(exist_ok=True)
+    past.git("checkout", "--quiet", "main")
+    (past.place / "sql" / "core" / "naïve name.sql").write_text("select 1;\n")
+    (past.place / "sql" / "core" / "outside.sql").symlink_to("/etc/passwd")
+    past.git("add", "--all")
+    past.git("commit", "--quiet", "--message", "odd")
+    out = tmp_path / "out"
+    Repository(str(past.place)).check_out(past.head, "sql", out, (".sql",))
+    assert (out / "sql" / "core" / "naïve name.sql").read_text() == "select 1;\n"
+    assert not (out / "sql" / "core" / "outside.sql").exists()
+    (commit,) = Repository(str(past.place)).commits(past.head, past.git("rev-parse", "main~1"), "sql", (".sql",))
+    assert "sql/core/naïve name.sql" in commit.files
+
+
+def test_a_plain_folder_has_no_commits(store: Engine, past: Past) -> None:
+    past.git("checkout", "--quiet", "main")
+    config = parse_config({"kind": "repository", "location": str(past.place / "sql")})
+    outcome = sources.run(store, sources.ensure(store, "plain", config, "test"), who="test", config=config)
+    assert outcome.totals == {"files": FILES, "reports": 0, "elements": 0}
+    with Session(store) as session:
+        assert session.scalars(select(Revision)).all() == []
+        job = session.scalars(select(Definition).limit(1)).one().job_id
+        assert job is not None

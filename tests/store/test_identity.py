@@ -1,0 +1,195 @@
+"""One identity for each thing: aliases that can be taken back, placeholders, and conflicts that are kept."""
+
+from pathlib import Path
+
+import orjson
+import pytest
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+from jalan.service import standing
+from jalan.service.errors import Conflict, NotFound
+from jalan.service.intake import identity, sources
+from jalan.service.intake.registry import parse_config
+from jalan.service.snapshot import Snapshot
+from jalan.store.models import Dataset
+from tests.store.state import content
+
+FILES = {
+    "old.sql": "create table core.fares_old as select port, fare_cents from landing.tickets;\n",
+    "new.sql": "create table core.fares as select port, fare_cents / 100.0 as fare from landing.tickets;\n",
+    "board.sql": "create table mart.board as select * from core.fares_old where port <> 'Selm';\n",
+}
+
+
+@pytest.fixture
+def known(store: Engine, tmp_path: Path) -> Engine:
+    (tmp_path / "sql").mkdir()
+    (tmp_path / "sql" / "jalan.yaml").write_text("server: islands:5432\ndatabase: strait\n")
+    for name, text in FILES.items():
+        (tmp_path / "sql" / name).write_text(text)
+    _load(store, tmp_path)
+    return store
+
+
+def _load(store: Engine, tmp_path: Path) -> None:
+    config = parse_config({"kind": "repository", "location": str(tmp_path / "sql")})
+    sources.run(store, sources.ensure(store, "sql", config, "test"), who="test", config=config)
+
+
+def _events(store: Engine, tmp_path: Path, *events: dict, name: str = "events") -> sources.Outcome:
+    path = tmp_path / f"{name}.jsonl"
+    path.write_bytes(b"".join(orjson.dumps(event) + b"\n" for event in events))
+    config = parse_config({"kind": "events", "file": str(path)})
+    return sources.run(store, sources.ensure(store, name, config, "test"), who="test", config=config)
+
+
+def _event(namespace: str, name: str, fields: dict[str, str], **facets: object) -> dict:
+    schema = {"fields": [{"name": column, "type": kind} for column, kind in fields.items()]}
+    return {"dataset": {"namespace": namespace, "name": name, "facets": {"schema": schema, **facets}}}
+
+
+def _id(store: Engine, name: str) -> int:
+    with Session(store) as session:
+        return session.scalars(select(Dataset.id).where(Dataset.name == name)).one()
+
+
+def _graph(store: Engine) -> tuple[set[str], set[tuple[str, str]]]:
+    """The names of datasets, and links between columns."""
+    with Session(store) as session:
+        snapshot = Snapshot(session, None)
+    links = {
+        (snapshot.node_label(s), snapshot.node_label(t))
+        for s, t in zip(snapshot.graph.sources.tolist(), snapshot.graph.targets.tolist(), strict=True)
+    }
+    return {d.name for d in snapshot.datasets}, links
+
+
+def test_two_become_one_with_all_links_and_two_again_without_loss(known: Engine) -> None:
+    before, stored = _graph(known), content(known)
+    old, new = _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares")
+    alias = identity.join(known, old, new, "Ana Quay", "renamed in May")
+    names, links = _graph(known)
+    assert "strait.core.fares_old" not in names
+    assert ("core.fares.port", "mart.board.port") in links, "what read the old name reads the new one"
+    with Session(known) as session:
+        snapshot = Snapshot(session, None)
+        info = snapshot.datasets[snapshot.dataset_at[old]]
+        assert info.id == new, "the address of the old one leads to the new one"
+        (shown,) = standing.aliases(session, info)
+        assert (shown.name, shown.who, shown.note, shown.origin) == (
+            "strait.core.fares_old", "Ana Quay", "renamed in May", "person",
+        )  # fmt: skip
+    identity.part(known, alias, "Ana Quay")
+    assert _graph(known) == before
+    after = content(known)
+    after.pop("alias")
+    stored.pop("alias")
+    assert after == stored
+
+
+def test_what_comes_in_meanwhile_is_where_it_was_said_to_be(known: Engine, tmp_path: Path) -> None:
+    old, new = _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares")
+    alias = identity.join(known, old, new, "Ana Quay")
+    (tmp_path / "sql" / "sheet.sql").write_text("create table mart.sheet as select port from core.fares_old;\n")
+    _load(known, tmp_path)
+    assert ("core.fares.port", "mart.sheet.port") in _graph(known)[1]
+    identity.part(known, alias, "Ana Quay")
+    assert ("core.fares_old.port", "mart.sheet.port") in _graph(known)[1]
+
+
+def test_the_past_shows_two_where_they_were_two(known: Engine) -> None:
+    from datetime import UTC, datetime
+
+    before = datetime.now(UTC)
+    identity.join(known, _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares"), "Ana Quay")
+    with Session(known) as session:
+        assert "strait.core.fares_old" in {d.name for d in Snapshot(session, before).datasets}
+
+
+def test_what_makes_no_sense_is_refused(known: Engine) -> None:
+    old, new = _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares")
+    with pytest.raises(NotFound, match="there is no dataset 999999"):
+        identity.join(known, old, 999_999, "Ana Quay")
+    alias = identity.join(known, old, new, "Ana Quay")
+    with pytest.raises(Conflict, match="are one already"):
+        identity.join(known, new, old, "Ana Quay")
+    identity.part(known, alias, "Ana Quay")
+    with pytest.raises(NotFound, match="that holds"):
+        identity.part(known, alias, "Ana Quay")
+
+
+def test_producers_that_spell_a_name_differently_mean_one_thing(known: Engine, tmp_path: Path) -> None:
+    _events(
+        known, tmp_path, _event("postgresql://ISLANDS", "STRAIT.Core.FARES", {"port": "text", "fare": "numeric"}),
+        _event("postgres://islands:5432/", '"strait".core.fares', {"port": "text", "fare": "numeric"}),
+    )  # fmt: skip
+    names = sorted(name for name in _graph(known)[0] if "fares" in name.lower())
+    assert names == ["strait.core.fares", "strait.core.fares_old"]
+    assert len(_graph(known)[0]) == 4
+
+
+def test_a_symlink_that_a_producer_sends_counts_as_an_alias(known: Engine, tmp_path: Path) -> None:
+    identifiers = {"identifiers": [{"namespace": "s3://lake", "name": "fares", "type": "TABLE"}]}
+    event = _event("postgres://islands:5432", "strait.core.fares", {"port": "text"}, symlinks=identifiers)
+    outcome = _events(known, tmp_path, event)
+    assert outcome.counts["aliases"] == 1
+    assert _events(known, tmp_path, event).counts == {}
+    (name,) = [d for d in _graph(known)[0] if "core.fares" in d and "old" not in d]
+    assert name == "strait.core.fares"
+    assert "fares" not in _graph(known)[0]
+
+
+def test_a_conflict_is_kept_with_both_claims_and_the_system_itself_wins(
+    known: Engine, tmp_path: Path, cluster, database: str
+) -> None:  # type: ignore[no-untyped-def]
+    from tests.conftest import admin
+
+    with admin(cluster, database) as connection:
+        connection.execute(
+            "create schema core; create table core.fares (port text, fare numeric(8, 2), sold_on date)"
+        )
+    server = f"postgres://127.0.0.1:{cluster.port}"
+    name = f"{database}.core.fares"
+    _events(known, tmp_path, _event(server, name, {"port": "text", "fare": "integer", "note": "text"}))
+    config = parse_config(
+        {"kind": "postgresql", "host": "127.0.0.1", "port": cluster.port, "database": database, "user": "jalan",
+         "password": cluster.password}
+    )  # fmt: skip
+    sources.run(known, sources.ensure(known, "scan", config, "test"), who="test", config=config)
+    # A later word of somebody else does not count more than the system's own.
+    _events(known, tmp_path, _event(server, name, {"port": "varchar", "fare": "integer", "note": "text"}))
+    with Session(known) as session:
+        snapshot = Snapshot(session, None)
+        info = next(d for d in snapshot.datasets if d.name == name)
+        types = {
+            snapshot.fields[f].name: snapshot.fields[f].type
+            for f in info.fields if snapshot.fields[f].gone_since is None
+        }  # fmt: skip
+        found = {c.column: [(k.source, k.has, k.type) for k in c.claims] for c in standing.conflicts(session, info)}
+    assert types == {"port": "text", "fare": "numeric(8,2)", "sold_on": "date"}
+    assert found == {
+        "port": [("scan", True, "text"), ("events", True, "varchar")],
+        "fare": [("scan", True, "numeric(8,2)"), ("events", True, "integer")],
+        "sold_on": [("scan", True, "date"), ("events", False, None)],
+        "note": [("scan", False, None), ("events", True, "text")],
+    }
+
+
+def test_two_names_of_a_server_are_one_system(known: Engine, tmp_path: Path) -> None:
+    _events(
+        known, tmp_path, _event("postgres://tide:6000", "strait.core.fares", {"port": "text", "fare": "numeric"})
+    )
+    before = _graph(known)
+    with Session(known) as session:
+        assert len(Snapshot(session, None).datasets) == 5
+    alias = identity.join_systems(known, "postgresql://TIDE:6000", "postgres://islands", "Ana Quay")
+    with Session(known) as session:
+        snapshot = Snapshot(session, None)
+        assert len(snapshot.datasets) == 4
+        assert {d.namespace for d in snapshot.datasets} == {"postgres://islands:5432"}
+        assert identity.find_alias(session, "postgres://tide:6000", "postgres://islands:5432") == alias
+    with pytest.raises(Conflict, match="are one already"):
+        identity.join_systems(known, "postgres://tide:6000", "postgres://islands:5432", "Ana Quay")
+    identity.part(known, alias, "Ana Quay")
+    assert _graph(known) == before

@@ -1,0 +1,368 @@
+"""Sources and their runs: secrets, schedules, stopping, and processes that are killed."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import orjson
+import pytest
+from sqlalchemy import Engine, select, text, update
+from sqlalchemy.orm import Session
+
+from jalan.demo.cluster import Cluster
+from jalan.demo.report_desk import create_desk, read_content, served
+from jalan.demo.sources import OFFICE
+from jalan.service.errors import Conflict, Invalid, NotFound
+from jalan.service.intake import overview, runs, scheduler, sources
+from jalan.service.intake.registry import parse_config
+from jalan.service.intake.runs import Cancelled, Run
+from jalan.store.models import Ingestion, Source
+from tests.conftest import admin, fresh_database
+from tests.store.state import content
+from tests.store.test_tabular import CONFIG as TABULAR
+
+PASSWORD = "a secret that nobody may see"
+
+
+@pytest.fixture(autouse=True)
+def key(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """Every test has a key of its own."""
+    path = tmp_path / "keys" / "secret.key"
+    monkeypatch.setenv("JALAN_SECRET_KEY_FILE", str(path))
+    return path
+
+
+def _postgres(**values: object) -> dict:
+    return {
+        "kind": "postgresql",
+        "host": "tide",
+        "database": "strait",
+        "user": "reader",
+        "password": PASSWORD,
+        **values,
+    }
+
+
+def _declared(tmp_path: Path) -> dict:
+    path = tmp_path / "declared.yaml"
+    path.write_text(
+        "by: Quay\nlinks:\n  - from: {namespace: a, name: x}\n    to: {namespace: a, name: y}\n    because: so\n"
+    )
+    return {"kind": "declared", "location": str(path)}
+
+
+def _source(store: Engine, source: int) -> overview.SourceFact:
+    with Session(store) as session:
+        return overview.source(session, source)
+
+
+# --- secrets ---------------------------------------------------------------------------------------------
+
+
+def test_secrets_are_encrypted_and_in_no_answer(store: Engine, key: Path) -> None:
+    source = sources.add(store, "place", _postgres(), who="test")
+    with store.connect() as connection:
+        row = connection.execute(text("select * from source")).mappings().one()
+    assert PASSWORD not in str(dict(row))
+    shown = _source(store, source).model_dump_json()
+    assert PASSWORD not in shown
+    assert _source(store, source).secrets == {"password": "kept"}
+    with Session(store) as session:
+        found = sources.configuration(session.get_one(Source, source))
+    assert found.password.get_secret_value() == PASSWORD  # type: ignore[attr-defined]
+    assert key.stat().st_mode & 0o077 == 0
+    assert PASSWORD not in repr(found)
+
+
+def test_a_secret_may_come_from_the_environment(
+    store: Engine, cluster: Cluster, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    config = _postgres(
+        host="127.0.0.1", port=cluster.port, database="postgres", user="jalan", password="env:TIDE_PW"
+    )
+    source = sources.add(store, "place", config, who="test")
+    assert _source(store, source).secrets == {"password": "env:TIDE_PW"}
+    with pytest.raises(Invalid, match="the environment variable TIDE_PW is not set"):
+        sources.run(store, source, who="test")
+    monkeypatch.setenv("TIDE_PW", cluster.password)
+    assert sources.run(store, source, who="test").totals["tables"] == 0
+
+
+def test_another_key_cannot_read_them_and_says_so(store: Engine, key: Path) -> None:
+    source = sources.add(store, "place", _postgres(), who="test")
+    key.unlink()
+    with pytest.raises(Invalid, match="were encrypted with another key; set JALAN_SECRET_KEY"):
+        sources.run(store, source, who="test")
+
+
+def test_a_change_keeps_secrets_but_sends_them_to_no_other_address(store: Engine) -> None:
+    source = sources.add(store, "place", _postgres(), who="test")
+    sources.change(store, source, _postgres(password=None, database="harbour"), schedule="0 3 * * *", who="test")
+    with Session(store) as session:
+        found = sources.configuration(session.get_one(Source, source))
+    assert found.password.get_secret_value() == PASSWORD  # type: ignore[attr-defined]
+    with pytest.raises(Invalid, match="host: this is another address; give the secrets again"):
+        sources.change(store, source, _postgres(password=None, host="elsewhere"), schedule=None, who="test")
+    with Session(store) as session, pytest.raises(Invalid, match="another address"):
+        sources.completed(session, source, _postgres(password=None, port=6000))
+
+
+# --- adding, removing ------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("config", "message"),
+    [
+        ({"kind": "fax"}, "kind: “fax” is no kind of source; there are postgresql, repository"),
+        (_postgres(hots="x"), "hots: is not known here; postgresql has kind, host, port"),
+        ({"kind": "postgresql", "host": "x", "database": "y"}, "user: Field required"),
+        (_postgres(include=["("]), "include.0: “\\(” is no regular expression"),
+        (_postgres(known_as="islands"), "known_as: String should match"),
+        (_postgres(port=0), "port: Input should be greater"),
+    ],
+)
+def test_a_wrong_configuration_is_explained(store: Engine, config: dict, message: str) -> None:
+    with pytest.raises(Invalid, match=message):
+        sources.add(store, "place", config, who="test")
+
+
+def test_names_are_taken_once_and_can_be_used_again_after_removal(store: Engine, tmp_path: Path) -> None:
+    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    sources.run(store, source, who="test")
+    with pytest.raises(Conflict, match="there is a source “office” already"):
+        sources.add(store, "office", _declared(tmp_path), who="test")
+    with pytest.raises(Invalid, match="without colon"):
+        sources.add(store, "a:b", _declared(tmp_path), who="test")
+    sources.remove(store, source, "test")
+    with Session(store) as session, pytest.raises(NotFound):
+        sources.get(session, source)
+    assert sources.add(store, "office", _declared(tmp_path), who="test") == source
+    assert sources.run(store, source, who="test").counts == {}, "what it brought was still there"
+
+
+# --- schedules -------------------------------------------------------------------------------------------
+
+
+def test_a_source_is_started_when_its_time_has_come(store: Engine, tmp_path: Path) -> None:
+    source = sources.add(store, "office", _declared(tmp_path), schedule="*/5 * * * *", who="test")
+    sources.add(store, "when asked", _declared(tmp_path), who="test")
+    watch = scheduler.Scheduler(store)
+    assert watch.look(datetime.now(UTC)) == []
+    (run,) = watch.look(datetime.now(UTC) + timedelta(minutes=6))
+    _until(lambda: _run_of(store, run).state == "done")
+    assert _run_of(store, run).who == "schedule"
+    assert _source(store, source).last_run.id == run  # type: ignore[union-attr]
+    assert watch.look(datetime.now(UTC)) == []
+
+
+@pytest.mark.parametrize("schedule", ["often", "* * * *", "61 * * * *", "* * * * * *"])
+def test_what_is_no_schedule_is_refused(store: Engine, tmp_path: Path, schedule: str) -> None:
+    with pytest.raises(Invalid, match="is no schedule; expected five fields"):
+        sources.add(store, "office", _declared(tmp_path), schedule=schedule, who="test")
+
+
+# --- runs ------------------------------------------------------------------------------------------------
+
+
+def _run_of(store: Engine, run: int) -> overview.RunFact:
+    with Session(store) as session:
+        return overview.run(session, run)
+
+
+def _until(there: Callable[[], bool], seconds: float = 30) -> None:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if there():
+            return
+        time.sleep(0.05)
+    raise AssertionError("it did not come to pass")
+
+
+def test_a_run_can_be_stopped_and_nothing_of_it_is_kept(
+    store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    before = content(store)
+
+    def asked(run: Run, session: Session) -> None:
+        runs.cancel(store, run.id)
+        run._looked = 0.0
+        run.tell("links", 1, 2)
+
+    monkeypatch.setattr(Run, "take_lock", asked)
+    with pytest.raises(Cancelled):
+        sources.run(store, source, who="test")
+    last = _source(store, source).last_run
+    assert last is not None
+    assert (last.state, last.message) == ("cancelled", "stopped; nothing of it was kept")
+    assert content(store) == before
+    assert not runs.cancel(store, last.id)
+
+
+def test_a_run_shows_how_far_it_is(store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    shown: list[overview.RunFact | None] = []
+    told = Run.take_lock
+
+    def looking(run: Run, session: Session) -> None:
+        run.tell("statements", 0, 7)
+        shown.append(_source(store, source).running)
+        told(run, session)
+
+    monkeypatch.setattr(Run, "take_lock", looking)
+    sources.run(store, source, who="test")
+    assert shown[0] is not None
+    assert shown[0].progress is not None
+    assert shown[0].progress.model_dump() == {"what": "statements", "done": 0, "total": 7}
+    assert _source(store, source).running is None
+
+
+def test_a_second_run_of_a_source_is_refused(
+    store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    refused: list[str] = []
+    told = Run.take_lock
+
+    def twice(run: Run, session: Session) -> None:
+        monkeypatch.setattr(Run, "take_lock", told)
+        for again in (lambda: sources.run(store, source, who="x"), lambda: scheduler.start(store, source, "x")):
+            with pytest.raises(Conflict, match="is running already") as caught:
+                again()
+            refused.append(str(caught.value))
+        told(run, session)
+
+    monkeypatch.setattr(Run, "take_lock", twice)
+    sources.run(store, source, who="test")
+    assert len(refused) == 2
+    assert _source(store, source).last_done is not None
+
+
+# --- processes that are killed ---------------------------------------------------------------------------
+
+_KILLED = """
+import os, signal, sys
+from jalan.cli.main import app
+from jalan.service.intake.work import Work
+from jalan.store.definitions import DefinitionWriter
+flush = DefinitionWriter.flush
+def dying(self):
+    flush(self)
+    os.kill(os.getpid(), signal.SIGKILL)
+if sys.argv[1] == "late":
+    DefinitionWriter.flush = dying
+else:
+    def early(self):
+        os.kill(os.getpid(), signal.SIGKILL)
+    Work.writing = early
+app(sys.argv[2:])
+"""
+
+
+def _kinds(tmp_path: Path, cluster: Cluster, database: str, desk: str) -> dict[str, dict]:
+    with admin(cluster, database) as connection:
+        connection.execute("create table fares (port text, cents int)")
+        connection.execute("create view euros as select cents / 100.0 as euros from fares")
+    sql = tmp_path / "sql"
+    sql.mkdir()
+    (sql / "jalan.yaml").write_text("server: islands:5432\ndatabase: strait\n")
+    (sql / "gross.sql").write_text("insert into core.gross select cents / 100.0 as gross from landing.fares;\n")
+    for command in (
+        ["init", "--quiet", "--initial-branch", "main"],
+        ["add", "--all"],
+        ["commit", "--quiet", "-m", "x"],
+    ):
+        git = ["git", "-C", str(sql), "-c", "user.name=T", "-c", "user.email=t@ferry.example"]
+        subprocess.run([*git, *command], check=True)
+    history = tmp_path / "queries.jsonl"
+    rows = [{"at": "2026-11-20", "sql": f"select c{n % 9} from core.gross where x = {n}"} for n in range(300)]
+    history.write_bytes(b"".join(orjson.dumps(row) + b"\n" for row in rows))
+    return {
+        "postgresql": {"host": "127.0.0.1", "port": cluster.port, "database": database, "user": "jalan",
+                       "password": cluster.password},
+        "repository": {"location": str(sql), "revision": "main"},
+        "history": {"format": "jsonl", "files": str(history), "server": "islands:5432", "database": "strait",
+                    "mapping": {"text": "sql", "time": "at"}},
+        "reports": {"url": desk, "token": "t", "known_as": "reports://desk", "server": "islands:5432"},
+        "tabular": {**TABULAR, "datasets": str(OFFICE / "register-datasets.csv"),
+                    "flows": str(OFFICE / "register-flows.csv")},
+        "declared": _declared(tmp_path),
+        "events": {"file": str(OFFICE / "gate-events.jsonl")},
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize("when", ["early", "late"])
+def test_killed_in_the_middle_of_each_kind_and_run_again_ends_as_one_clean_run(
+    store: Engine, cluster: Cluster, tmp_path: Path, key: Path, when: str
+) -> None:
+    from jalan.store.database import migrate, open_store
+
+    with (
+        fresh_database(cluster) as name,
+        fresh_database(cluster) as clean_name,
+        served(create_desk(read_content(), "t")) as desk,
+    ):
+        clean = open_store(cluster.url(clean_name))
+        migrate(clean)
+        for kind, values in _kinds(tmp_path, cluster, name, desk).items():
+            config = {**values, "kind": kind}
+            source = sources.add(store, kind, config, who="test")
+            environment = {
+                **os.environ, "JALAN_STORE": store.url.render_as_string(hide_password=False),
+                "JALAN_SECRET_KEY_FILE": str(key),
+            }  # fmt: skip
+            before = content(store)
+            command = [sys.executable, "-c", _KILLED, when, "source", "run", kind]
+            done = subprocess.run(command, env=environment, capture_output=True, check=False)
+            assert done.returncode == -signal.SIGKILL, done.stderr.decode()
+            assert content(store) == before, f"{kind}: half a run leaves nothing"
+            _until(lambda source=source: _source(store, source).running is None)  # type: ignore[misc]
+            last = _source(store, source).last_run
+            assert last is not None
+            assert last.state == "failed"
+            assert "the process ended before the run was done" in (last.message or "")
+            sources.run(store, source, who="test")
+            sources.run(clean, sources.add(clean, kind, config, who="test"), who="test")
+            assert content(store) == content(clean), f"{kind}: the same end as one clean run"
+            assert sources.run(store, source, who="test").counts == {}, f"{kind}: twice is as good as once"
+        clean.dispose()
+
+
+def test_a_run_that_was_announced_and_never_began_is_over_after_a_while(store: Engine, tmp_path: Path) -> None:
+    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    run = runs.announce(store, "declared", "office", source_id=source, who="test")
+    assert _run_of(store, run).state == "running"
+    with Session(store) as session, session.begin():
+        early = datetime.now(UTC) - timedelta(minutes=2)
+        session.execute(update(Ingestion).where(Ingestion.id == run).values(started_at=early))
+    assert _run_of(store, run).state == "failed"
+
+
+def test_who_changed_and_removed_a_source_is_kept(store: Engine, tmp_path: Path) -> None:
+    source = sources.add(store, "office", _declared(tmp_path), who="Ana")
+    sources.change(store, source, _declared(tmp_path), schedule="0 3 * * *", who="Ben")
+    sources.remove(store, source, "Cleo")
+    with Session(store) as session:
+        query = select(Ingestion.subject, Ingestion.who).where(Ingestion.kind == "source").order_by(Ingestion.id)
+        assert session.execute(query).all() == [("office changed", "Ben"), ("office removed", "Cleo")]
+        assert session.get_one(Source, source).created_by == "Ana"
+
+
+def test_the_log_of_runs_survives_its_source(store: Engine, tmp_path: Path) -> None:
+    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    sources.run(store, source, who="test")
+    sources.remove(store, source, "test")
+    with Session(store) as session:
+        assert session.scalars(select(Ingestion.state).where(Ingestion.source_id == source)).all() == ["done"]
+
+
+def test_a_configuration_is_the_same_after_the_store(store: Engine) -> None:
+    config = parse_config({**TABULAR, "datasets": "a.csv", "flows": "b.csv"})
+    source = sources.add(store, "register", {**TABULAR, "datasets": "a.csv", "flows": "b.csv"}, who="test")
+    with Session(store) as session:
+        assert sources.configuration(session.get_one(Source, source)) == config
