@@ -1,6 +1,7 @@
 """What all tests share: a PostgreSQL cluster of their own, fresh databases in it, and the demo loaded once."""
 
 import os
+import shutil
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -12,8 +13,10 @@ import pytest
 from hypothesis import settings
 from sqlalchemy import Engine
 
-from jalan.demo import scenario
+from jalan.demo import scenario, traffic
 from jalan.demo.cluster import Cluster
+from jalan.demo.report_desk import create_desk, read_content, served
+from jalan.demo.sources import DESK_TOKEN
 from jalan.demo.start import fill_store
 from jalan.store.database import migrate, open_store
 
@@ -30,6 +33,8 @@ def cluster() -> Iterator[Cluster]:
     """A running cluster for tests; kept between runs, because making one takes seconds."""
     name = os.environ.get("PYTEST_XDIST_WORKER", "main")
     found = Cluster(ROOT / ".jalan" / "test" / name, durable=False)
+    # What earlier runs of the tests have asked is no part of this one's history.
+    shutil.rmtree(found.logs, ignore_errors=True)
     found.start()
     yield found
     found.stop()
@@ -82,7 +87,9 @@ class Demo:
 def demo(cluster: Cluster) -> Iterator[Demo]:
     """The demo with few rows, scanned and loaded."""
     names = scenario.build(cluster, scale=SMALL, say=lambda message: None)
-    with fresh_database(cluster) as name:
-        engine = fill_store(cluster, names, cluster.url(name))
+    traffic.make_readers(cluster)
+    traffic.ask(cluster)
+    with fresh_database(cluster) as name, served(create_desk(read_content(), DESK_TOKEN)) as desk:
+        engine = fill_store(cluster, names, cluster.url(name), desk)
         yield Demo(cluster, engine)
         engine.dispose()

@@ -1,6 +1,7 @@
 """``python -m jalan.demo.start``: everything the demo needs, from an empty folder to a served address."""
 
 import argparse
+import os
 import signal
 import sys
 import threading
@@ -10,24 +11,29 @@ from types import FrameType
 import uvicorn
 from sqlalchemy import Engine
 
-from jalan.demo import scenario
+from jalan.demo import scenario, traffic
 from jalan.demo.cluster import Cluster, ClusterError, free_port
-from jalan.service.ingest import load, scan
+from jalan.demo.report_desk import create_desk, read_content, served
+from jalan.demo.sources import DESK_TOKEN, WHO, add_all, demo_sources
+from jalan.service.intake import sources
 from jalan.store.database import create_database, migrate, open_store
 from jalan.web.app import create_app
 
-KNOWN_AS = "islands:5432"  # the server's name in the catalogue, whatever port it got today
 WANTED_PORT = 8400
+DESK_PORT = 8410
 
 
-def fill_store(cluster: Cluster, databases: tuple[str, ...], store: str) -> Engine:
-    """Make the store in the cluster, scan the demo's databases and load its repository."""
+def fill_store(cluster: Cluster, databases: tuple[str, ...], store: str, desk: str) -> Engine:
+    """Make the store in the cluster, add the demo's sources, and bring in what each of them has.
+
+    desk: the address of the stand-in for reports.
+    """
+    os.environ.setdefault("JALAN_SECRET_KEY_FILE", str(cluster.directory / "secret.key"))
     create_database(store)
     engine = open_store(store)
     migrate(engine)
-    for database in databases:
-        scan(engine, cluster.url(database).replace("+psycopg", ""), known_as=KNOWN_AS)
-    load(engine, scenario.REPOSITORY, name="ferry")
+    for source in add_all(engine, demo_sources(cluster, databases, desk)):
+        sources.run(engine, source, who=WHO)
     return engine
 
 
@@ -67,10 +73,14 @@ def main() -> int:
     try:
         say(f"PostgreSQL runs on 127.0.0.1:{cluster.port}, its data in {cluster.place}")
         databases = scenario.build(cluster, say=say)
-        engine = fill_store(cluster, databases, cluster.url("jalan"))
-        port = free_port(arguments.port)
-        say(f"Jalan is at http://127.0.0.1:{port} (Ctrl-C stops it and PostgreSQL)")
-        serve(engine, arguments.frontend, port)
+        traffic.make_readers(cluster)
+        traffic.ask(cluster)
+        with served(create_desk(read_content(), DESK_TOKEN), DESK_PORT) as desk:
+            say(f"a stand-in for a service of reports is at {desk}")
+            engine = fill_store(cluster, databases, cluster.url("jalan"), desk)
+            port = free_port(arguments.port)
+            say(f"Jalan is at http://127.0.0.1:{port} (Ctrl-C stops it and PostgreSQL)")
+            serve(engine, arguments.frontend, port)
     except KeyboardInterrupt:
         pass
     finally:

@@ -135,3 +135,11 @@ from ops.sailings s
 join ops.vessels v using (vessel_id)
 where s.planned_departure::date = current_date;
 comment on view ops.sailings_today is 'The board at the quay.';
+
+create function ops.metres(height_cm int) returns numeric language sql immutable as
+    $$ select height_cm / 100.0 $$;
+create view ops.tide_table as
+select p.name as port, t.measured_at, ops.metres(t.height_cm) as height_m
+from ops.tides t
+join ops.ports p using (port_id);
+comment on view ops.tide_table is 'Tide heights as the pilots read them.';

@@ -111,3 +111,20 @@ join bookings b using (booking_id)
 join passengers p on p.passenger_id = b.passenger_id
 where c.closed_at is null;
 comment on view open_complaints is 'What the service desk still has to answer.';
+
+create table refund_log (
+    refund_id bigint not null,
+    ticket_id bigint not null,
+    amount_cents int not null,
+    amount numeric generated always as (amount_cents / 100.0) stored,
+    noted_at timestamptz not null default now()
+);
+comment on table refund_log is 'Every refund as it was first asked for. Written by a trigger.';
+
+create function note_refund() returns trigger language plpgsql as $$
+begin
+    insert into refund_log (refund_id, ticket_id, amount_cents)
+    values (new.refund_id, new.ticket_id, new.amount_cents);
+    return new;
+end $$;
+create trigger refund_noted after insert on refunds for each row execute function note_refund();
