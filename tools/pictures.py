@@ -12,8 +12,10 @@ import uvicorn
 from tests.browser.chrome import chrome
 from tests.browser.page import Page
 
-from jalan.demo import scenario
+from jalan.demo import scenario, traffic
 from jalan.demo.cluster import Cluster, free_port
+from jalan.demo.report_desk import create_desk, read_content, served
+from jalan.demo.sources import DESK_TOKEN
 from jalan.demo.start import fill_store
 from jalan.web.app import create_app
 
@@ -55,6 +57,29 @@ def _dark(page: Page) -> None:
     page.driver.execute_script("localStorage.removeItem('jalan-theme')")
 
 
+def _sources(page: Page) -> None:
+    page.open("/sources")
+    page.click(".one", "report desk")
+    page.wait(lambda: page.texts(".detail h2") == ["report desk"])
+    page.one(".detail pre")
+
+
+def _add_source(page: Page) -> None:
+    page.open("/sources")
+    page.click(".one", "harbour register")
+    page.wait(lambda: page.texts(".detail h2") == ["harbour register"])
+    page.click(".act", "Change")
+    page.click(".act", "Try it")
+    page.one(".preview table")
+
+
+def _standing(page: Page) -> None:
+    page.open("/lineage")
+    page.find("sailing_board", "mart.sailing_board")
+    page.click(".sides button", "used")
+    page.one(".standing h4")
+
+
 def _overview(page: Page) -> None:
     page.open("/overview")
     page.one(".flow a")
@@ -67,6 +92,9 @@ def _catalog(page: Page) -> None:
 
 VIEWS: dict[str, Callable[[Page], None]] = {
     "overview": _overview,
+    "sources": _sources,
+    "add-source": _add_source,
+    "standing": _standing,
     "catalog": _catalog,
     "lineage": _lineage,
     "trail": _trail,
@@ -84,7 +112,10 @@ def main() -> None:
     with scenario.connect(cluster, "postgres") as connection:
         # A store of its own, new each time: what one has tried out before is in no picture.
         connection.execute("drop database if exists jalan_pictures with (force)")
-    engine = fill_store(cluster, databases, cluster.url("jalan_pictures"))
+    traffic.make_readers(cluster)
+    traffic.ask(cluster)
+    with served(create_desk(read_content(), DESK_TOKEN)) as desk:
+        engine = fill_store(cluster, databases, cluster.url("jalan_pictures"), desk)
     port = free_port()
     server = uvicorn.Server(
         uvicorn.Config(create_app(engine, ROOT / "frontend" / "dist"), port=port, log_level="warning")

@@ -7,6 +7,7 @@ const places = [
   { name: 'overview', label: 'Overview' },
   { name: 'catalog', label: 'Catalog' },
   { name: 'lineage', label: 'Lineage' },
+  { name: 'sources', label: 'Sources' },
 ]
 </script>
 
@@ -24,7 +25,7 @@ const places = [
         :key="place.name"
         :to="{ name: place.name }"
         class="place"
-        :class="{ on: $route.name === place.name }"
+        :class="{ on: $route.meta.place === place.name || $route.name === place.name }"
         :aria-current="$route.name === place.name ? 'page' : undefined"
       >
         {{ place.label }}

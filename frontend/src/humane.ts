@@ -26,3 +26,31 @@ export function count(value: number): string {
 export function plural(value: number, noun: string, many = `${noun}s`): string {
   return `${count(value)} ${value === 1 ? noun : many}`
 }
+
+/** A duration in seconds as people say it: "0.4 s", "3 min 20 s". */
+export function lasting(seconds: number): string {
+  if (seconds < 10) return `${seconds.toFixed(1)} s`
+  if (seconds < 60) return `${Math.round(seconds)} s`
+  const minutes = Math.floor(seconds / 60)
+  return minutes < 60
+    ? `${minutes} min ${Math.round(seconds % 60)} s`
+    : `${Math.floor(minutes / 60)} h ${minutes % 60} min`
+}
+
+/** A share as a percentage that never rounds to all or nothing: 99.9 % is not 100 %. */
+export function share(value: number | null | undefined): string {
+  if (value === null || value === undefined) return 'no texts'
+  if (value === 1) return '100 %'
+  const percent = Math.min(99.9, Math.max(value > 0 ? 0.1 : 0, value * 100))
+  return `${percent.toFixed(1)} %`
+}
+
+/** When something is due: "in 3 h". */
+export function until(time: string | null | undefined, now = Date.now()): string {
+  if (!time) return 'when asked'
+  const left = new Date(time).getTime() - now
+  if (left < MINUTE) return 'now'
+  if (left < HOUR) return `in ${Math.floor(left / MINUTE)} min`
+  if (left < DAY) return `in ${Math.floor(left / HOUR)} h`
+  return `in ${Math.floor(left / DAY)} d`
+}

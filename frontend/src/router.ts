@@ -11,6 +11,17 @@ export const router = createRouter({
       name: 'lineage',
       component: () => import('./views/LineageView.vue'),
     },
+    {
+      path: '/sources/add',
+      name: 'add source',
+      meta: { place: 'sources' },
+      component: () => import('./views/AddSourceView.vue'),
+    },
+    {
+      path: '/sources/:source(\\d+)?',
+      name: 'sources',
+      component: () => import('./views/SourcesView.vue'),
+    },
     { path: '/:rest(.*)*', name: 'missing', component: () => import('./views/MissingView.vue') },
   ],
 })

@@ -47,12 +47,19 @@ const facts: DatasetFacts = {
     ahead: 2,
     description: null,
     reports: i,
+    facts: {},
   })),
   written_by: [],
   back: 3,
   ahead: 2,
   reports: ['Board pack'],
   unread: 1,
+  bytes: 8192,
+  details: { role: 'jalan', privileges: { quay_desk: ['select'] } },
+  known_as: [],
+  conflicts: [],
+  points: [],
+  uses: [],
 }
 
 describe('here', () => {

@@ -15,6 +15,13 @@ export type Found = Schemas['Found']
 export type CatalogPage = Schemas['CatalogPage']
 export type Overview = Schemas['Overview']
 export type Beyond = Schemas['Beyond']
+export type SourceFact = Schemas['SourceFact']
+export type RunFact = Schemas['RunFact']
+export type CoverageFact = Schemas['CoverageFact']
+export type UnreadPage = Schemas['UnreadPage']
+export type KindFact = Schemas['KindFact']
+export type Preview = Schemas['Preview']
+export type SourceIn = Schemas['SourceIn']
 
 const client = createClient<paths>({ baseUrl: '' })
 
@@ -38,7 +45,8 @@ async function unwrap<T>(asked: Promise<Answer<T>>): Promise<T> {
     if (error instanceof DOMException && error.name === 'AbortError') throw error
     throw new ApiError('The server does not answer. Is it still running?', 0)
   }
-  if (answer.data !== undefined) return answer.data
+  // Where there is nothing to say the body is empty.
+  if (answer.response.ok) return answer.data as T
   const problem = answer.error as { detail?: string } | undefined
   throw new ApiError(
     problem?.detail ?? `The server answered ${answer.response.status}.`,
@@ -74,4 +82,38 @@ export const api = {
         params: { path: { field }, query: { conditions } },
       }),
     ),
+  sourceKinds: () => unwrap(client.GET('/api/v1/source-kinds')),
+  sources: () => unwrap(client.GET('/api/v1/sources')),
+  source: (source: number) =>
+    unwrap(client.GET('/api/v1/sources/{source}', { params: { path: { source } } })),
+  addSource: (body: SourceIn) => unwrap(client.POST('/api/v1/sources', { body })),
+  changeSource: (source: number, body: SourceIn) =>
+    unwrap(client.PUT('/api/v1/sources/{source}', { params: { path: { source } }, body })),
+  removeSource: (source: number) =>
+    unwrap(client.DELETE('/api/v1/sources/{source}', { params: { path: { source } } })),
+  trySource: (config: Record<string, unknown>, source: number | null) =>
+    unwrap(client.POST('/api/v1/sources/try', { body: { config, source } })),
+  runs: (source: number) =>
+    unwrap(client.GET('/api/v1/sources/{source}/runs', { params: { path: { source } } })),
+  startRun: (source: number) =>
+    unwrap(client.POST('/api/v1/sources/{source}/runs', { params: { path: { source } } })),
+  stopRun: (run: number) =>
+    unwrap(client.DELETE('/api/v1/runs/{run}', { params: { path: { run } } })),
+  unread: (source: number, offset: number) =>
+    unwrap(
+      client.GET('/api/v1/sources/{source}/unread', {
+        params: { path: { source }, query: { offset, limit: 50 } },
+      }),
+    ),
+  declarations: () => unwrap(client.GET('/api/v1/declarations')),
+  declare: (body: Schemas['DeclarationIn']) =>
+    unwrap(client.POST('/api/v1/declarations', { body })),
+  takeBack: (declaration: number) =>
+    unwrap(
+      client.DELETE('/api/v1/declarations/{declaration}', { params: { path: { declaration } } }),
+    ),
+  join: (dataset: number, into: number) =>
+    unwrap(client.POST('/api/v1/aliases', { body: { dataset, into } })),
+  part: (alias: number) =>
+    unwrap(client.DELETE('/api/v1/aliases/{alias}', { params: { path: { alias } } })),
 }

@@ -164,10 +164,317 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/source-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Source Kinds
+         * @description The kinds of sources, each with the schema of its configuration.
+         */
+        get: operations["source_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Sources
+         * @description What feeds Jalan.
+         */
+        get: operations["sources"];
+        put?: never;
+        /**
+         * Add Source
+         * @description Add a source.
+         */
+        post: operations["add_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Source
+         * @description Try a configuration: can it be reached, and what would a run bring?
+         */
+        post: operations["try_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/{source}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Source
+         * @description One source.
+         */
+        get: operations["source"];
+        /**
+         * Change Source
+         * @description Change a source.
+         */
+        put: operations["change_source"];
+        post?: never;
+        /**
+         * Remove Source
+         * @description Remove a source. What it brought stays.
+         */
+        delete: operations["remove_source"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/{source}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Runs
+         * @description The last runs of a source, the latest first.
+         */
+        get: operations["runs"];
+        put?: never;
+        /**
+         * Start Run
+         * @description Bring a source up to date; follow the run at /api/v1/runs/{run}/events.
+         */
+        post: operations["start_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/{source}/unread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Unread
+         * @description What was not understood, without constants, the worst first.
+         */
+        get: operations["unread"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Run
+         * @description One run.
+         */
+        get: operations["run"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop Run
+         * @description Ask for the end of a run. What it has done until then is not kept.
+         */
+        delete: operations["stop_run"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Run Events
+         * @description Follow a run: an event “run” for each change of it, until it is over.
+         */
+        get: operations["run_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/declarations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Declarations
+         * @description The links that were declared on the screen.
+         */
+        get: operations["declarations"];
+        put?: never;
+        /**
+         * Declare Link
+         * @description Declare a link that no text tells of.
+         */
+        post: operations["declare_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/declarations/{declaration}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Back Declaration
+         * @description Take a declared link back; that it held until now is kept.
+         */
+        delete: operations["take_back_declaration"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/aliases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join Datasets
+         * @description Say that two datasets are one.
+         */
+        post: operations["join_datasets"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/aliases/{alias}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Part Datasets
+         * @description Take it back: the two are two again, and nothing is lost.
+         */
+        delete: operations["part_datasets"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/export/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Export
+         * @description The graph, or the part around an asset, in an open format.
+         */
+        get: operations["export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AliasFact
+         * @description Another name of a dataset. origin: person, or symlink where a producer sends it.
+         */
+        AliasFact: {
+            /** Id */
+            id: number;
+            /** Namespace */
+            namespace: string;
+            /** Name */
+            name: string;
+            /** Origin */
+            origin: string;
+            /** Who */
+            who: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Note */
+            note: string | null;
+        };
         /**
          * Beyond
          * @description What lies further away than is shown.
@@ -257,8 +564,29 @@ export interface components {
             dataset: number | null;
         };
         /**
+         * ClaimFact
+         * @description What a source says of a column. itself: it is a scan of the very system; that one holds.
+         */
+        ClaimFact: {
+            /** Source */
+            source: string;
+            /** Itself */
+            itself: boolean;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Has */
+            has: boolean;
+            /** Type */
+            type: string | null;
+        };
+        /**
          * ColumnFact
          * @description A column of the dataset in question, with all that is known of it.
+         *
+         *     facts: nullable, default, generated, key and the like, where its system tells.
          */
         ColumnFact: {
             /** Id */
@@ -281,6 +609,20 @@ export interface components {
             description: string | null;
             /** Reports */
             reports: number;
+            /** Facts */
+            facts: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * ConflictFact
+         * @description A column that sources disagree about; the claim that holds comes first.
+         */
+        ConflictFact: {
+            /** Column */
+            column: string;
+            /** Claims */
+            claims: components["schemas"]["ClaimFact"][];
         };
         /**
          * Connection
@@ -293,6 +635,41 @@ export interface components {
             target: string;
             /** Links */
             links: number;
+        };
+        /**
+         * CoverageFact
+         * @description How much of the texts of a source was read; the shares are none where there are no texts.
+         */
+        CoverageFact: {
+            /**
+             * Full
+             * @default 0
+             */
+            full: number;
+            /**
+             * Part
+             * @default 0
+             */
+            part: number;
+            /**
+             * None
+             * @default 0
+             */
+            none: number;
+            /**
+             * Columns
+             * @default 0
+             */
+            columns: number;
+            /**
+             * Resolved
+             * @default 0
+             */
+            resolved: number;
+            /** Full Share */
+            full_share?: number | null;
+            /** Resolved Share */
+            resolved_share?: number | null;
         };
         /**
          * Crossing
@@ -358,7 +735,7 @@ export interface components {
         };
         /**
          * DatasetFacts
-         * @description An asset with its facts and columns.
+         * @description An asset with its facts and columns. details: what its system tells beyond that, by name.
          */
         DatasetFacts: {
             /** Id */
@@ -408,10 +785,71 @@ export interface components {
             reports: string[];
             /** Unread */
             unread: number;
+            /** Bytes */
+            bytes: number | null;
+            /** Details */
+            details: {
+                [key: string]: unknown;
+            };
+            /** Known As */
+            known_as: components["schemas"]["AliasFact"][];
+            /** Conflicts */
+            conflicts: components["schemas"]["ConflictFact"][];
+            /** Points */
+            points: components["schemas"]["PointFact"][];
+            /** Uses */
+            uses: components["schemas"]["UseFact"][];
+        };
+        /**
+         * DeclarationFact
+         * @description A link that was declared on the screen.
+         */
+        DeclarationFact: {
+            /** Id */
+            id: number;
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /** Kind */
+            kind: string;
+            /** Because */
+            because: string;
+            /** By */
+            by: string;
+            /** On */
+            on: string | null;
+        };
+        /**
+         * DeclarationIn
+         * @description A link to declare. fields are optional: without one, all columns of the dataset are meant.
+         */
+        DeclarationIn: {
+            /** From Dataset */
+            from_dataset: number;
+            /** From Field */
+            from_field?: number | null;
+            /** To Dataset */
+            to_dataset: number;
+            /** To Field */
+            to_field?: number | null;
+            /**
+             * Kind
+             * @default value
+             * @enum {string}
+             */
+            kind: "value" | "condition";
+            /** Because */
+            because: string;
+            /**
+             * By
+             * @description Who says so.
+             */
+            by: string;
         };
         /**
          * DefinitionFact
-         * @description A text that writes the dataset.
+         * @description A text that writes the dataset. revision, author and authored_at: of the commit that gave it this text.
          */
         DefinitionFact: {
             /** Id */
@@ -429,6 +867,12 @@ export interface components {
              * Format: date-time
              */
             valid_from: string;
+            /** Revision */
+            revision: string | null;
+            /** Author */
+            author: string | null;
+            /** Authored At */
+            authored_at: string | null;
         };
         /**
          * Dependent
@@ -546,6 +990,12 @@ export interface components {
             way: components["schemas"]["WayStep"][];
         };
         /**
+         * ExportFormat
+         * @description What can be written. Source of each: see its writer in ``jalan.formats``.
+         * @enum {string}
+         */
+        ExportFormat: "openlineage" | "prov-json" | "graphml" | "dot" | "mermaid" | "csv" | "parquet";
+        /**
          * FacetCount
          * @description One value of a facet and how many rows have it.
          */
@@ -630,6 +1080,37 @@ export interface components {
             message: string | null;
         };
         /**
+         * JoinIn
+         * @description Two datasets that are one; it is known by the second name from now on.
+         */
+        JoinIn: {
+            /** Dataset */
+            dataset: number;
+            /** Into */
+            into: number;
+            /** Note */
+            note?: string | null;
+        };
+        /**
+         * KindFact
+         * @description A kind of source with the JSON Schema of its configuration.
+         */
+        KindFact: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** About */
+            about: string;
+            /**
+             * Config
+             * @description JSON Schema of the configuration.
+             */
+            config: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Lane
          * @description All that lies ``offset`` hops from here: negative is back, positive ahead.
          */
@@ -638,6 +1119,14 @@ export interface components {
             offset: number;
             /** Datasets */
             datasets: components["schemas"]["DatasetBrief"][];
+        };
+        /**
+         * Made
+         * @description What was made.
+         */
+        Made: {
+            /** Id */
+            id: number;
         };
         /**
          * Mark
@@ -653,6 +1142,20 @@ export interface components {
              * @enum {string}
              */
             kind: "link" | "value" | "condition" | "expression";
+        };
+        /**
+         * NoteFact
+         * @description Something outside of SQL texts that was not understood.
+         */
+        NoteFact: {
+            /** Level */
+            level: string;
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /** Place */
+            place: string;
         };
         /**
          * Overview
@@ -720,6 +1223,82 @@ export interface components {
             kind: "value" | "condition" | "rows" | "contains";
         };
         /**
+         * PointFact
+         * @description A commit that changed what writes a dataset.
+         */
+        PointFact: {
+            /** Revision */
+            revision: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Author */
+            author: string;
+            /** Summary */
+            summary: string;
+            /** Path */
+            path: string;
+            /** Change */
+            change: string;
+        };
+        /**
+         * Preview
+         * @description That a source can be reached, what may be read, and what a run would bring.
+         *
+         *     facts: such as the version of the server. warnings: what will be missing, and why.
+         */
+        Preview: {
+            /**
+             * Facts
+             * @default []
+             */
+            facts: string[];
+            /**
+             * Parts
+             * @default []
+             */
+            parts: components["schemas"]["PreviewPart"][];
+            /**
+             * Tables
+             * @default []
+             */
+            tables: components["schemas"]["PreviewTable"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+        };
+        /**
+         * PreviewPart
+         * @description One kind of thing that it would bring. examples: the first few.
+         */
+        PreviewPart: {
+            /** What */
+            what: string;
+            /** Count */
+            count: number;
+            /**
+             * Examples
+             * @default []
+             */
+            examples: string[];
+        };
+        /**
+         * PreviewTable
+         * @description Rows as they would be read.
+         */
+        PreviewTable: {
+            /** Title */
+            title: string;
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: string[][];
+        };
+        /**
          * Problem
          * @description A problem as RFC 9457, section 3.1, has it.
          */
@@ -737,6 +1316,18 @@ export interface components {
             detail: string;
             /** Instance */
             instance: string;
+        };
+        /**
+         * ProgressFact
+         * @description How far a run is. total is 0 where nobody knows how much there is.
+         */
+        ProgressFact: {
+            /** What */
+            what: string;
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
         };
         /**
          * Road
@@ -757,6 +1348,108 @@ export interface components {
             steps: components["schemas"]["Step"][];
             /** As Of */
             as_of: string | null;
+        };
+        /**
+         * RunFact
+         * @description One run. duration in seconds; for one that is at work, until now.
+         */
+        RunFact: {
+            /** Id */
+            id: number;
+            /** Source */
+            source: number | null;
+            /** Subject */
+            subject: string;
+            /** Kind */
+            kind: string;
+            /** State */
+            state: string;
+            /** Who */
+            who: string;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Finished At */
+            finished_at: string | null;
+            /** Duration */
+            duration: number;
+            progress: components["schemas"]["ProgressFact"] | null;
+            /** Stopping */
+            stopping: boolean;
+            /** Found */
+            found: {
+                [key: string]: number;
+            };
+            /** Changed */
+            changed: {
+                [key: string]: number;
+            };
+            /** Notes */
+            notes: components["schemas"]["NoteFact"][];
+            /** Message */
+            message: string | null;
+            coverage: components["schemas"]["CoverageFact"] | null;
+        };
+        /**
+         * SourceFact
+         * @description A source. secrets: where each of them is, never what it is. unread: places that were not understood.
+         */
+        SourceFact: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Kind Title */
+            kind_title: string;
+            /** Config */
+            config: {
+                [key: string]: unknown;
+            };
+            /** Secrets */
+            secrets: {
+                [key: string]: string;
+            };
+            /** Schedule */
+            schedule: string | null;
+            /** Next Run */
+            next_run: string | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Created By */
+            created_by: string;
+            last_run: components["schemas"]["RunFact"] | null;
+            last_done: components["schemas"]["RunFact"] | null;
+            running: components["schemas"]["RunFact"] | null;
+            coverage: components["schemas"]["CoverageFact"];
+            /** Unread */
+            unread: number;
+        };
+        /**
+         * SourceIn
+         * @description A source as it is to be. Secrets that are left empty keep what they were.
+         */
+        SourceIn: {
+            /** Name */
+            name: string;
+            /**
+             * Config
+             * @description See GET /api/v1/source-kinds.
+             */
+            config: {
+                [key: string]: unknown;
+            };
+            /**
+             * Schedule
+             * @description Minute, hour, day, month and weekday as of cron, in UTC; none runs it when asked.
+             */
+            schedule?: string | null;
         };
         /**
          * Step
@@ -797,6 +1490,75 @@ export interface components {
             placeholders: number;
             /** Scanned At */
             scanned_at: string | null;
+        };
+        /**
+         * TryIn
+         * @description A configuration to try. source: the id of one whose kept secrets may be used.
+         */
+        TryIn: {
+            /** Config */
+            config: {
+                [key: string]: unknown;
+            };
+            /** Source */
+            source?: number | null;
+        };
+        /**
+         * UnreadFact
+         * @description A place that was not understood. text: the statement, without its constants; excerpt: the very place.
+         */
+        UnreadFact: {
+            /** Level */
+            level: string;
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /** Hint */
+            hint: string;
+            /** Place */
+            place: string;
+            /** Line */
+            line: number;
+            /** Column */
+            column: number;
+            /** Kind */
+            kind: string;
+            /** Text */
+            text: string;
+            /** Excerpt */
+            excerpt: string;
+        };
+        /**
+         * UnreadPage
+         * @description Some of the places that were not understood, the worst first.
+         */
+        UnreadPage: {
+            /** Items */
+            items: components["schemas"]["UnreadFact"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * UseFact
+         * @description How often somebody used a dataset in the last 30 days, and through how many different queries.
+         */
+        UseFact: {
+            /** Person */
+            person: string;
+            /** Application */
+            application: string;
+            /** Writes */
+            writes: boolean;
+            /** Runs */
+            runs: number;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Queries */
+            queries: number;
         };
         /**
          * WayStep
@@ -1222,6 +1984,1111 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    source_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindFact"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceFact"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceFact"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunFact"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unread: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                source: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnreadPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunFact"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    declarations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeclarationFact"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    declare_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeclarationIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_back_declaration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                declaration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    join_datasets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    part_datasets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alias: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export: {
+        parameters: {
+            query?: {
+                /** @description Only the part around this dataset. */
+                around?: number | null;
+                back?: number;
+                ahead?: number;
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                form: components["schemas"]["ExportFormat"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -13,36 +13,52 @@ const props = defineProps<{
 const box = useTemplateRef<HTMLElement>('box')
 const { width } = useElementSize(box)
 const ROW = 46
-const BOX = 132
+const WIDEST = 132
+const GAP = 16
+
+/** The heaviest connections that make no circle: along these, places are read from left to right. */
+function straight(): { source: string; target: string }[] {
+  const ahead = new Map<string, string[]>()
+  const leads = (from: string, to: string): boolean =>
+    from === to || (ahead.get(from) ?? []).some((next) => leads(next, to))
+  return [...props.connections]
+    .sort((a, b) => b.links - a.links)
+    .filter(({ source, target }) => {
+      if (leads(target, source)) return false
+      ahead.set(source, [...(ahead.get(source) ?? []), target])
+      return true
+    })
+}
 
 /** Each place stands one step behind the furthest of those that feed it. */
 const placed = computed(() => {
   const names = new Set(props.connections.flatMap((one) => [one.source, one.target]))
   const level = new Map<string, number>([...names].map((one) => [one, 0]))
-  for (let round = 0; round < names.size; round++) {
-    let moved = false
-    for (const { source, target } of props.connections) {
+  const forward = straight()
+  for (let moved = true; moved;) {
+    moved = false
+    for (const { source, target } of forward) {
       const next = (level.get(source) ?? 0) + 1
-      if (next > (level.get(target) ?? 0) && next < names.size) {
+      if (next > (level.get(target) ?? 0)) {
         level.set(target, next)
         moved = true
       }
     }
-    if (!moved) break
   }
   const deepest = Math.max(1, ...level.values())
   const columns = new Map<number, string[]>()
   for (const [one, at] of level) columns.set(at, [...(columns.get(at) ?? []), one])
+  const size = Math.min(WIDEST, Math.max(60, width.value / (deepest + 1) - GAP))
   const most = Math.max(1, ...[...columns.values()].map((list) => list.length))
   const height = most * ROW
   const found = new Map<string, { x: number; y: number }>()
   for (const [at, list] of columns) {
     list.forEach((one, i) => {
-      const x = (at / deepest) * Math.max(0, width.value - BOX)
+      const x = (at / deepest) * Math.max(0, width.value - size)
       found.set(one, { x, y: (height - list.length * ROW) / 2 + i * ROW })
     })
   }
-  return { found, height }
+  return { found, height, size }
 })
 
 const wires = computed(() =>
@@ -55,7 +71,7 @@ const wires = computed(() =>
     return [
       {
         ...one,
-        path: wirePath(from.x + BOX, y1, to.x - 2, y2),
+        path: wirePath(from.x + placed.value.size, y1, to.x - 2, y2),
         size: 1 + Math.log2(one.links) / 2,
       },
     ]
@@ -63,9 +79,12 @@ const wires = computed(() =>
 )
 
 function query(place: string): Record<string, string> {
-  return place === 'reports' ? { kind: 'report' } : { container: place }
+  if (place === 'reports') return { kind: 'report' }
+  return place.includes('://') || place === 'consumers' ? { system: place } : { container: place }
 }
 function lines(place: string): [string, string] {
+  const [scheme, rest] = place.split('://')
+  if (rest) return [rest, scheme ?? '']
   const [database, schema] = place.split('.')
   return schema ? [schema, database ?? ''] : [place, 'what people read']
 }
@@ -82,7 +101,7 @@ function lines(place: string): [string, string] {
       v-for="[place, at] in placed.found"
       :key="place"
       class="place"
-      :style="{ left: `${at.x}px`, top: `${at.y}px`, width: `${BOX}px` }"
+      :style="{ left: `${at.x}px`, top: `${at.y}px`, width: `${placed.size}px` }"
       :to="{ name: 'catalog', query: query(place) }"
     >
       <b>{{ lines(place)[0] }}</b>

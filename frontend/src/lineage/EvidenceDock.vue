@@ -75,14 +75,17 @@ const composed = computed(() => evidence.value?.definition.kind === 'element_col
 const origin = computed(() => {
   const shown = evidence.value
   if (!shown) return ''
-  const { place, job, version, valid_from } = shown.definition
+  const { place, job, version, valid_from, revision, author, authored_at } = shown.definition
   if (composed.value) return `put together from the dataset and columns in ${place}`
   const by = job
     ? `run by ${jobName(job)}`
     : shown.origin === 'catalogue'
       ? "the database's own definition"
       : null
-  return [place, by, `version ${version}`, `since ${ago(valid_from)}`].filter(Boolean).join(', ')
+  const since = revision
+    ? `commit ${revision.slice(0, 8)} by ${author}, ${ago(authored_at)}`
+    : `version ${version}, since ${ago(valid_from)}`
+  return [place, by, since].filter(Boolean).join(', ')
 })
 
 const HOW: Record<string, string> = {

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { computed, ref, useTemplateRef } from 'vue'
+import { computed, nextTick, ref, useTemplateRef } from 'vue'
 import type { DatasetFacts } from '@/api/client'
 import KindGlyph from '@/components/KindGlyph.vue'
 import { ago, count, exact, plural } from '@/humane'
 import { jobName } from './layout'
+import StandingFacts from './StandingFacts.vue'
 
 const props = defineProps<{
   facts: DatasetFacts
@@ -15,11 +16,26 @@ const emit = defineEmits<{
   follow: [field: number, dataset: number, add: boolean]
   hover: [field: number | null]
   scroll: [top: number]
+  changed: []
 }>()
 
 const ROW = 24
 const columns = useTemplateRef<HTMLElement>('columns')
+const sides = useTemplateRef<HTMLElement>('sides')
 const wanted = ref('')
+const more = ref(false)
+async function turn(to: boolean) {
+  more.value = to
+  await nextTick()
+  emit('scroll', to ? -1 : (columns.value?.scrollTop ?? 0))
+}
+const behind = computed(() => {
+  const { known_as, conflicts, uses } = props.facts
+  if (conflicts.length) return 'sources disagree'
+  if (known_as.length) return plural(known_as.length, 'other name')
+  const runs = uses.reduce((sum, use) => sum + use.runs, 0)
+  return runs ? `used ${plural(runs, 'time')}` : 'more'
+})
 const isReport = computed(() => props.facts.kind === 'report')
 const rows = computed(() => {
   const low = wanted.value.trim().toLowerCase()
@@ -33,6 +49,9 @@ const most = computed(() => Math.max(1, ...props.facts.columns.map((c) => c.repo
 function place(): { top: number; bottom: number; scroll: number; index: Map<number, number> } {
   const list = columns.value
   const index = new Map(rows.value.map((column, i) => [column.id, i]))
+  // Without the columns all lines end where they would begin.
+  const bar = sides.value
+  if (more.value && bar) return { top: bar.offsetTop, bottom: bar.offsetTop + 8, scroll: 0, index }
   if (!list) return { top: 0, bottom: 0, scroll: 0, index }
   return {
     top: list.offsetTop,
@@ -125,8 +144,21 @@ defineExpose({ place, reveal, rowHeight: ROW })
         <dd class="state warn">{{ plural(facts.unread, 'place') }} not fully read</dd>
       </template>
     </dl>
+    <div ref="sides" class="sides" role="group" aria-label="Columns, or what stands behind">
+      <button :aria-pressed="!more" :class="{ on: !more }" @click="turn(false)">
+        {{ isReport ? 'elements' : 'columns' }}
+      </button>
+      <button
+        :aria-pressed="more"
+        :class="{ on: more, warn: facts.conflicts.length > 0 }"
+        @click="turn(true)"
+      >
+        {{ behind }}
+      </button>
+    </div>
+    <StandingFacts v-if="more" :facts="facts" @changed="emit('changed')" />
     <input
-      v-if="facts.columns.length > 14"
+      v-if="!more && facts.columns.length > 14"
       v-model="wanted"
       type="search"
       class="filter"
@@ -134,6 +166,7 @@ defineExpose({ place, reveal, rowHeight: ROW })
       aria-label="Filter columns"
     />
     <div
+      v-show="!more"
       ref="columns"
       class="columns"
       tabindex="-1"
@@ -162,7 +195,11 @@ defineExpose({ place, reveal, rowHeight: ROW })
           :style="{ width: `${(column.reports / most) * 56}px` }"
           :title="`reaches ${plural(column.reports, 'report')}`"
         ></span>
-        <small>{{ isReport ? column.kind : (column.type ?? 'type unknown') }}</small>
+        <small>{{
+          isReport
+            ? column.kind
+            : (column.type ?? (column.kind === 'star' ? 'all columns' : 'type unknown'))
+        }}</small>
       </button>
       <p v-if="!rows.length" class="about">
         {{ facts.columns.length ? 'No column is called so.' : 'No columns are known.' }}
@@ -232,6 +269,23 @@ dd {
   border-top: 1px solid var(--hair);
   background: transparent;
   padding: 4px 0;
+}
+.sides {
+  display: flex;
+  gap: 14px;
+  font-size: 11px;
+}
+.sides button {
+  color: var(--mute);
+  padding: 1px 0 3px;
+}
+.sides button.on {
+  color: var(--ink);
+  font-weight: 600;
+}
+.sides button.warn {
+  color: var(--amber);
+  font-weight: 600;
 }
 .columns {
   flex: 1;

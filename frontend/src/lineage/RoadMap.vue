@@ -349,6 +349,7 @@ defineExpose({ stops, lanes, revealCursor })
             @follow="state.follow"
             @hover="(field) => (hovered = field)"
             @scroll="(top) => (hereScroll = top)"
+            @changed="state.reload"
           />
           <LaneList
             v-else-if="lane.offset !== 0"

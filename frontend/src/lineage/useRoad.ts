@@ -103,19 +103,16 @@ export function useRoad() {
         ? `t${fields.value.join(',')}:${conditions.value}`
         : `l${dataset.value}:${back.value}:${ahead.value}:${conditions.value}`,
   )
-  watch(
-    roadKey,
-    (key) => {
-      const id = dataset.value
-      if (key === null || id === null) return road.clear()
-      void road.load(() =>
-        onTrail.value
-          ? api.trail(fields.value, conditions.value)
-          : api.lanes(id, { back: back.value, ahead: ahead.value, conditions: conditions.value }),
-      )
-    },
-    { immediate: true },
-  )
+  function loadRoad() {
+    const id = dataset.value
+    if (roadKey.value === null || id === null) return road.clear()
+    void road.load(() =>
+      onTrail.value
+        ? api.trail(fields.value, conditions.value)
+        : api.lanes(id, { back: back.value, ahead: ahead.value, conditions: conditions.value }),
+    )
+  }
+  watch(roadKey, loadRoad, { immediate: true })
   watch(
     dataset,
     (id) => {
@@ -126,6 +123,13 @@ export function useRoad() {
     },
     { immediate: true },
   )
+
+  /** Ask for everything again: what is one and what is two has changed. */
+  function reload() {
+    const id = dataset.value
+    if (id !== null) void facts.load(() => api.dataset(id))
+    loadRoad()
+  }
 
   /** The link whose code is shown: the one chosen, or the last step that leads into what is here. */
   const shownLink = computed(() => {
@@ -180,6 +184,7 @@ export function useRoad() {
     onTrail,
     open,
     reach,
+    reload,
     road,
     setDock,
     show,

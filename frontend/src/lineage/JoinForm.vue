@@ -1,0 +1,47 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { api, ApiError, type DatasetFacts } from '@/api/client'
+import DatasetPicker from './DatasetPicker.vue'
+
+const props = defineProps<{ facts: DatasetFacts }>()
+const emit = defineEmits<{ done: []; leave: [] }>()
+const problem = ref<string | null>(null)
+
+async function join(into: number) {
+  try {
+    await api.join(props.facts.id, into)
+    emit('done')
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error
+    problem.value = error.message
+  }
+}
+</script>
+
+<template>
+  <div>
+    <h4>It is the same as</h4>
+    <p v-if="problem" class="state bad" role="alert">{{ problem }}</p>
+    <DatasetPicker
+      :except="facts.id"
+      label="Name of the other dataset"
+      @choose="join($event.dataset)"
+      @leave="emit('leave')"
+    />
+    <small>Both go by that name from now on. It can be taken back, and nothing is lost.</small>
+    <button class="link" @click="emit('leave')">leave it</button>
+  </div>
+</template>
+
+<style scoped>
+h4 {
+  font-size: 11px;
+  color: var(--mute);
+  margin: 9px 0 3px;
+}
+small {
+  display: block;
+  color: var(--mute);
+  font-size: 11px;
+}
+</style>

@@ -1,0 +1,134 @@
+"""The Sources screen in a real browser: what feeds Jalan, a run that is watched, and adding a source."""
+
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.chrome.webdriver import WebDriver
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from jalan.demo.sources import OFFICE
+from tests.browser.chrome import console_errors, resize
+from tests.browser.page import Page
+from tests.browser.test_story import serious
+
+
+@pytest.fixture
+def page(browser: WebDriver, address: str) -> Page:
+    resize(browser, 1280, 800)
+    return Page(browser, address)
+
+
+def _fill(page: Page, label: str, text: str) -> None:
+    field = page.one(f"#c-{label}")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys(text)
+
+
+def test_what_feeds_jalan_and_what_it_did_not_understand(page: Page) -> None:
+    page.open("/sources")
+    page.click(".one", "query gateway")
+    page.wait(lambda: page.texts(".detail h2") == ["query gateway"])
+    page.one(".detail pre", "where (month = '?'")
+    text = page.one(".detail").text
+    assert "1 not at all" in text
+    assert "a secret" not in text
+    assert serious(page) == []
+    assert console_errors(page.driver) == []
+
+
+def test_arrows_walk_the_list_and_the_address_says_where(page: Page) -> None:
+    page.open("/sources")
+    page.one(".one.on").send_keys(Keys.ARROW_DOWN)
+    page.wait(lambda: page.texts(".detail h2") == ["ticketing database"])
+    address = page.driver.current_url
+    page.open("/catalog")
+    page.driver.get(address)
+    page.wait(lambda: page.texts(".detail h2") == ["ticketing database"])
+
+
+def test_a_run_is_watched_to_its_end(page: Page) -> None:
+    page.open("/sources")
+    page.click(".one", "harbour office")
+    page.wait(lambda: page.texts(".detail h2") == ["harbour office"])
+    before = len(page.wait(lambda: page.all(".detail td.what")))
+    page.click(".act", "Run now")
+    page.wait(lambda: len(page.all(".detail td.what")) == before + 1 and page.all(".act.main"))
+    page.wait(lambda: "no change" in page.texts(".detail td.what")[0])
+
+
+def test_a_source_is_added_with_a_live_test(page: Page, tmp_path: Path) -> None:
+    page.open("/sources/add")
+    page.click(".kind", "OpenLineage events")
+    _fill(page, "file", "/no/such/file.jsonl")
+    page.click(".act", "Try it")
+    page.one("[role=alert]", "cannot read /no/such/file.jsonl")
+    _fill(page, "file", str(OFFICE / "gate-events.jsonl"))
+    page.click(".act", "Try it")
+    page.one(".preview dl", "2 datasets")
+    assert serious(page) == []
+    page.one("#name").send_keys("gate events again")
+    page.click(".act.main", "Add and run")
+    page.wait(lambda: page.texts(".detail h2") == ["gate events again"])
+    page.wait(lambda: "2 datasets" in page.one(".detail").text and page.all(".act.main"))
+    page.click(".act", "Remove…")
+    page.click("[role=alertdialog] button", "Remove it")
+    page.wait(lambda: "gate events again" not in "".join(page.texts(".one b")))
+
+
+def test_a_change_keeps_the_secret_and_its_kind(page: Page) -> None:
+    page.open("/sources")
+    page.click(".one", "strait database")
+    page.wait(lambda: page.texts(".detail h2") == ["strait database"])
+    page.click(".act", "Change")
+    field = page.one("#c-password")
+    assert field.get_attribute("placeholder") == "kept as it is unless you write another"
+    assert field.get_attribute("value") == ""
+    page.click(".act", "Try it")
+    page.one(".preview", "the catalogue alone is read")
+
+
+def test_a_change_shows_what_is_configured(page: Page) -> None:
+    page.open("/sources")
+    page.click(".one", "harbour register")
+    page.wait(lambda: page.texts(".detail h2") == ["harbour register"])
+    page.click(".act", "Change")
+    field = page.one('[id="c-dataset_columns.kind"]')
+    assert field.get_attribute("value") == "type"
+    page.click(".act", "Try it")
+    page.one(".preview", "drop duplicates by flow, direction, dataset: 1 row dropped")
+
+
+def test_two_names_become_one_and_two_again(page: Page) -> None:
+    page.open("/lineage")
+    page.find("gate-scans", "gate-scans")
+    page.click(".sides button", "1 other name")
+    page.one(".standing", "quay.gate-scans.v2")
+    page.click(".standing button", "This is the same as")
+    page.driver.find_element(By.CSS_SELECTOR, ".standing input").send_keys("gate-alarms")
+    page.click(".standing p button", "gate-alarms")
+    page.wait(lambda: "gate-alarms" in page.one(".here h3").text)
+    page.one(".standing", "said by local user")
+    page.click(".standing p button", "these are two")
+    page.wait(lambda: "gate-scans" in page.one(".here h3").text)
+
+
+def test_sources_that_disagree_are_shown(page: Page) -> None:
+    page.open("/lineage")
+    page.find("ticketing.public.tickets", "public.tickets")
+    page.click(".sides button", "sources disagree")
+    text = page.one(".standing").text
+    assert "text says ticketing database, the system itself: this holds" in text
+    assert "integer says gate loader" in text
+
+
+@pytest.mark.parametrize("width", [1024, 1920])
+def test_other_sizes_hold_together(page: Page, width: int) -> None:
+    resize(page.driver, width, 800)
+    page.open("/sources")
+    page.one(".detail")
+    wide = "return document.documentElement.scrollWidth <= innerWidth"
+    assert page.driver.execute_script(wide)
+    page.open("/sources/add")
+    page.one(".kind")
+    assert page.driver.execute_script(wide)
