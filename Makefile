@@ -13,6 +13,8 @@ test: ## lint, types, import contracts, core, store, web, browser
 bench: ## speed, beside real references, in one run
 	@scripts/setup.sh --tests
 	@.venv/bin/python bench/extract.py
+	@.venv/bin/python bench/history.py
+	@.venv/bin/python bench/scan.py
 
 nightly: ## 2000 made-up queries and 2000 scripts against PostgreSQL (about a quarter of an hour)
 	@scripts/setup.sh --tests

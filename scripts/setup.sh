@@ -26,6 +26,7 @@ packages=()
 [ -n "$python" ] || packages+=(python3)
 [ -n "$python" ] && "$python" -c 'import ensurepip' 2>/dev/null || packages+=(python3-venv)
 compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || command -v initdb >/dev/null || packages+=(postgresql)
+command -v git >/dev/null || packages+=(git)
 if [ $with_tests = yes ]; then
   command -v chromium >/dev/null || packages+=(chromium)
   command -v chromedriver >/dev/null || packages+=(chromium-driver)

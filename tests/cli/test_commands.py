@@ -9,7 +9,7 @@ from typer.testing import CliRunner
 
 from jalan.cli.main import app
 from jalan.demo import scenario
-from jalan.demo.start import KNOWN_AS
+from jalan.demo.sources import KNOWN_AS
 from tests.conftest import Demo
 
 RUNNER = CliRunner()
@@ -130,9 +130,16 @@ def test_extract_speaks_openlineage() -> None:
     assert event["inputs"] == [{"namespace": "sql", "name": "tickets"}]
 
 
-@pytest.mark.parametrize("command", ["extract", "scan", "load", "migrate", "serve", "openapi", "version"])
+_COMMANDS = [
+    "extract", "scan", "load", "migrate", "serve", "openapi", "version", "digest-history", "export", "import",
+    "alias",
+    *(f"source {name}" for name in ("kinds", "add", "test", "list", "run", "stop", "remove", "unread")),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("command", _COMMANDS)
 def test_every_command_helps_with_an_example(command: str) -> None:
-    done = _run(command, "--help")
+    done = _run(*command.split(), "--help")
     assert done.exit_code == 0
     assert f"jalan {command}" in done.stdout
 
@@ -142,7 +149,7 @@ def test_scan_and_load_print_what_they_found(store: Engine, demo: Demo) -> None:
     url = demo.cluster.url("strait").replace("+psycopg", "")
     done = _run("scan", url, "--as", KNOWN_AS, "--store", address, "--format", "json")
     assert done.exit_code == 0, done.stderr
-    assert json.loads(done.stdout)["found"] == {"tables": 46, "columns": 296}
+    assert json.loads(done.stdout)["found"] == {"tables": 47, "columns": 298, "routines": 0, "triggers": 0}
     done = _run("load", str(scenario.REPOSITORY), "--store", address)
     assert done.exit_code == 0, done.stderr
     assert "reports" in done.stdout
@@ -154,3 +161,70 @@ def test_a_folder_that_cannot_be_read_exits_with_1(store: Engine, tmp_path: Path
     done = _run("load", str(tmp_path), "--store", store.url.render_as_string(hide_password=False))
     assert done.exit_code == 1
     assert "holds no SQL files" in done.stderr
+
+
+def test_a_source_from_adding_to_removing(store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("JALAN_SECRET_KEY_FILE", str(tmp_path / "secret.key"))
+    monkeypatch.setenv("JALAN_STORE", store.url.render_as_string(hide_password=False))
+    (tmp_path / "sql").mkdir()
+    (tmp_path / "sql" / "jalan.yaml").write_text("server: islands:5432\ndatabase: strait\n")
+    (tmp_path / "sql" / "torn.sql").write_text("insert into gross select fare from tickets;\nselect (1;\n")
+    config = tmp_path / "source.yaml"
+    config.write_text(f"kind: repository\nlocation: {tmp_path / 'sql'}\n")
+    tried = _run("source", "test", str(config), "--format", "json")
+    assert {"what": "SQL files", "count": 1, "examples": ["torn.sql"]} in json.loads(tried.stdout)["parts"]
+    assert _run("source", "add", "sql", str(config), "--schedule", "0 3 * * *").exit_code == 0
+    ran = _run("source", "run", "sql", "--format", "json")
+    assert json.loads(ran.stdout)["found"]["files"] == 1
+    (listed,) = json.loads(_run("source", "list", "--format", "json").stdout)
+    assert (listed["name"], listed["last_run"]["state"], listed["unread"]) == ("sql", "done", 2)
+    (worst, *_) = json.loads(_run("source", "unread", "sql", "--format", "json").stdout)
+    assert (worst["place"], worst["line"]) == ("torn.sql", 2)
+    assert "it is not running" in _run("source", "stop", "sql").stderr
+    assert _run("source", "remove", "sql").exit_code == 0
+    gone = _run("source", "run", "sql")
+    assert (gone.exit_code, "there is no source “sql” yet" in gone.stderr) == (1, True)
+
+
+def test_a_wrong_source_exits_with_1_and_says_why(store: Engine, tmp_path: Path) -> None:
+    config = tmp_path / "source.json"
+    config.write_text('{"kind": "repository", "loaction": "x"}')
+    done = _run("source", "test", str(config))
+    assert done.exit_code == 1
+    assert "loaction: is not known here; repository has kind, location" in done.stderr
+    config.write_text("{")
+    assert _run("source", "test", str(config)).exit_code == 1
+
+
+def test_a_history_becomes_a_digest_without_constants(tmp_path: Path) -> None:
+    rows = [
+        {"t": "2026-11-20", "q": f"select fare from tickets where email = 'p{n}@ferry.example'"} for n in range(3)
+    ]
+    (tmp_path / "q.jsonl").write_text("\n".join(json.dumps(row) for row in rows) + "\n")
+    out = tmp_path / "digest.jsonl"
+    done = _run(
+        "digest-history", str(tmp_path / "q.jsonl"), "-o", str(out), "--kind", "jsonl", "--map", "text=q", "--map",
+        "time=t", "--database", "strait",
+    )  # fmt: skip
+    assert done.exit_code == 0, done.stderr
+    assert "3 entries, 1 different queries" in done.stderr
+    lines = [json.loads(line) for line in out.read_text().splitlines()]
+    assert [line.get("runs") for line in lines] == [None, None, 3]
+    assert "ferry.example" not in out.read_text()
+    assert _run("digest-history", str(tmp_path / "q.jsonl"), "--kind", "tape").exit_code == 1
+
+
+def test_the_graph_goes_out_and_comes_in(store: Engine, demo: Demo, tmp_path: Path) -> None:
+    out = tmp_path / "graph.jsonl"
+    theirs = demo.engine.url.render_as_string(hide_password=False)
+    assert _run("export", "-o", str(out), "--store", theirs).exit_code == 0
+    drawn = _run("export", "--format", "mermaid", "--around", "mart.loyalty", "--back", "1", "--store", theirs)
+    assert drawn.stdout.startswith("flowchart LR")
+    mine = store.url.render_as_string(hide_password=False)
+    done = _run("import", str(out), "--store", mine, "--format", "json")
+    assert json.loads(done.stdout)["found"]["datasets"] > 90
+    wrong = _run("export", "--around", "mart.nothing", "--store", mine)
+    assert (wrong.exit_code, "there is no dataset “mart.nothing”" in wrong.stderr) == (1, True)
+    assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine).exit_code == 0
+    assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine, "--undo").exit_code == 0
+    assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine, "--undo").exit_code == 1
