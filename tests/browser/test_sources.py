@@ -6,11 +6,14 @@ import pytest
 from selenium.webdriver.chrome.webdriver import WebDriver
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from sqlalchemy import text
 
 from jalan.demo.sources import OFFICE
+from jalan.service.intake.runs import LOCK
 from tests.browser.chrome import console_errors, resize
 from tests.browser.page import Page
 from tests.browser.test_story import serious
+from tests.conftest import Demo
 
 
 @pytest.fixture
@@ -30,9 +33,9 @@ def test_what_feeds_jalan_and_what_it_did_not_understand(page: Page) -> None:
     page.click(".one", "query gateway")
     page.wait(lambda: page.texts(".detail h2") == ["query gateway"])
     page.one(".detail pre", "where (month = '?'")
-    text = page.one(".detail").text
-    assert "1 not at all" in text
-    assert "a secret" not in text
+    shown = page.one(".detail").text
+    assert "1 not at all" in shown
+    assert "a secret" not in shown
     assert serious(page) == []
     assert console_errors(page.driver) == []
 
@@ -55,6 +58,25 @@ def test_a_run_is_watched_to_its_end(page: Page) -> None:
     page.click(".act", "Run now")
     page.wait(lambda: len(page.all(".detail td.what")) == before + 1 and page.all(".act.main"))
     page.wait(lambda: "no change" in page.texts(".detail td.what")[0])
+
+
+def test_a_run_shows_how_far_it_is_and_can_be_stopped(page: Page, demo: Demo) -> None:
+    page.open("/sources")
+    page.click(".one", "harbour office")
+    page.wait(lambda: page.texts(".detail h2") == ["harbour office"])
+    with demo.engine.connect() as other:
+        # While somebody else writes, the run has to wait, and it says so.
+        other.execute(text("select pg_advisory_lock(:lock)"), {"lock": LOCK})
+        page.click(".act", "Run now")
+        page.one(".progress", "waiting for another run")
+        assert page.one(".one.on .state").text == "running"
+        page.click(".act", "Stop")
+        page.wait(lambda: not page.all(".progress") and page.all(".act.main"))
+        other.execute(text("select pg_advisory_unlock(:lock)"), {"lock": LOCK})
+    page.one(".trouble", "What was there before is still there")
+    assert page.texts(".detail td .state")[0] == "stopped"
+    page.click(".act", "Run now")
+    page.wait(lambda: not page.all(".trouble"))
 
 
 def test_a_source_is_added_with_a_live_test(page: Page, tmp_path: Path) -> None:
@@ -113,13 +135,36 @@ def test_two_names_become_one_and_two_again(page: Page) -> None:
     page.wait(lambda: "gate-scans" in page.one(".here h3").text)
 
 
+def test_who_reads_a_dataset_is_declared_and_taken_back(page: Page) -> None:
+    page.open("/lineage")
+    page.find("mart.sailing_board", "mart.sailing_board")
+    page.click(".sides button", "used")
+    page.click(".standing button", "Declare who reads it")
+    for label, word in (("name", "Night watch"), ("owner", "Quay desk"), ("because", "read out"), ("says", "Ana")):
+        label_ = page.one(".declaring > label", label)
+        label_.find_element(By.CSS_SELECTOR, "input").send_keys(word)
+    page.click(".declaring fieldset label", "revenue")
+    assert page.one(".declaring legend").text == "1 of its columns"
+    page.click(".declaring .act", "Declare it")
+    page.one(".card", "Night watch")
+    page.open("/sources")
+    page.click(".one", "declared on the screen")
+    page.one(".detail li", "a consumer of Quay desk, because read out (Ana")
+    page.click(".detail li button", "take it back")
+    page.one(".detail section", "Nothing is declared any more")
+    page.open("/lineage")
+    page.find("mart.sailing_board", "mart.sailing_board")
+    page.one(".card", "mart.sailing_board")
+    assert "Night watch" not in " ".join(page.texts(".card"))
+
+
 def test_sources_that_disagree_are_shown(page: Page) -> None:
     page.open("/lineage")
     page.find("ticketing.public.tickets", "public.tickets")
     page.click(".sides button", "sources disagree")
     text = page.one(".standing").text
-    assert "text says ticketing database, the system itself: this holds" in text
-    assert "integer says gate loader" in text
+    assert "text says ticketing database, the system itself: this holds" in shown
+    assert "integer says gate loader" in shown
 
 
 @pytest.mark.parametrize("width", [1024, 1920])

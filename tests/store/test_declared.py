@@ -1,15 +1,19 @@
 """Links and consumers that people declare."""
 
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
-from sqlalchemy import Engine, select
+from alembic import command
+from sqlalchemy import Engine, select, text
 from sqlalchemy.orm import Session
 
-from jalan.service.intake import sources
+from jalan.service.errors import Conflict, Invalid
+from jalan.service.intake import declarations, overview, sources
 from jalan.service.intake.registry import parse_config
 from jalan.sources.errors import SourceError
-from jalan.store.models import Dataset, Definition, Field, Link
+from jalan.store.database import alembic_config, migrate
+from jalan.store.models import Dataset, Declaration, Definition, Field, Link, Source
 from tests.store.state import content
 
 KNOWN = "create table core.fares as select port, fare_cents / 100.0 as fare from landing.tickets;\n"
@@ -100,6 +104,106 @@ def test_declarations_may_stand_in_the_repository(known: Engine, tmp_path: Path)
     (tmp_path / "sql" / "declared.yaml").unlink()
     sources.run(known, sources.ensure(known, "sql", config, "test"), who="test", config=config)
     assert _links(known) == []
+
+
+def test_two_files_may_tell_of_one_consumer(known: Engine, tmp_path: Path) -> None:
+    again = "consumers:\n  - {name: Morning sheet, owner: %s, reads: [strait.core.fares.fare]}\n"
+    (tmp_path / "office").mkdir()
+    (tmp_path / "office" / "a.yaml").write_text(again % "Quay desk" + "    # first\n")
+    (tmp_path / "office" / "b.yaml").write_text((again % "Somebody else").replace("fares.fare", "fares.port"))
+    config = parse_config({"kind": "declared", "location": str(tmp_path / "office")})
+    source = sources.ensure(known, "office", config, "test")
+    sources.run(known, source, who="test", config=config)
+    assert [target for _, target, _ in _links(known)] == [
+        "Morning sheet.strait.core.fares.fare", "Morning sheet.strait.core.fares.port",
+    ]  # fmt: skip
+    with Session(known) as session:
+        assert session.scalars(select(Dataset.owner).where(Dataset.name == "Morning sheet")).one() == "Quay desk"
+        (note,) = overview.runs(session, source)[0].notes
+    assert (note.place, note.code) == ("b.yaml:2", "declared_twice")
+    before = content(known)
+    assert sources.run(known, source, who="test", config=config).counts == {}
+    assert content(known) == before
+    (tmp_path / "office" / "a.yaml").unlink()
+    counts = sources.run(known, source, who="test", config=config).counts
+    assert (counts["elements gone"], "consumers gone" in counts) == (1, False), "the other file still tells of it"
+
+
+def _field(store: Engine, dataset: str, name: str) -> tuple[int, int]:
+    with Session(store) as session:
+        query = select(Dataset.id, Field.id).join(Field).where(Dataset.name == dataset, Field.name == name)
+        found = session.execute(query).one()
+        return found[0], found[1]
+
+
+def _sheet(store: Engine, column: str, **values: str) -> declarations.ConsumerIn:
+    dataset, field = _field(store, "strait.core.fares", column)
+    said = {"owner": "Quay desk", "because": "read out at seven", "by": "Ana", **values}
+    return declarations.ConsumerIn(name="Morning sheet", dataset=dataset, fields=[field], **said)
+
+
+def test_a_consumer_is_declared_on_the_screen_and_taken_back(known: Engine) -> None:
+    first = declarations.declare_consumer(known, _sheet(known, "fare"), "test")
+    second = declarations.declare_consumer(known, _sheet(known, "port"), "test")
+    assert [target for _, target, _ in _links(known)] == [
+        "Morning sheet.strait.core.fares.fare", "Morning sheet.strait.core.fares.port",
+    ]  # fmt: skip
+    with pytest.raises(Conflict, match="“Morning sheet” is declared already, and its owner is Quay desk"):
+        declarations.declare_consumer(known, _sheet(known, "port", owner="Crew"), "test")
+    with pytest.raises(Invalid, match="say why"):
+        declarations.declare_consumer(known, _sheet(known, "port", because=" "), "test")
+    shown = declarations.declared(known)
+    assert [(one.id, one.kind, one.target, one.owner) for one in shown] == [
+        (first, "consumer", "Morning sheet", "Quay desk"), (second, "consumer", "Morning sheet", "Quay desk"),
+    ]  # fmt: skip
+    declarations.take_back(known, first, "test")
+    assert [target for _, target, _ in _links(known)] == ["Morning sheet.strait.core.fares.port"]
+    declarations.take_back(known, second, "test")
+    with Session(known) as session:
+        sheet = session.scalars(select(Dataset).where(Dataset.name == "Morning sheet")).one()
+        assert sheet.gone_since is not None
+        rows = session.scalars(select(Declaration)).all()
+        assert [(row.declared_by, row.taken_back_by) for row in rows] == [("test", "test")] * 2, "both are kept"
+    # Declared once more it is the same asset, and nobody holds its old owner against it.
+    declarations.declare_consumer(known, _sheet(known, "port", owner="Crew"), "test")
+    with Session(known) as session:
+        again = session.scalars(select(Dataset).where(Dataset.name == "Morning sheet")).one()
+        assert (again.id, again.owner, again.gone_since) == (sheet.id, "Crew", None)
+
+
+def test_many_declare_at_once_and_nothing_acknowledged_is_lost(known: Engine) -> None:
+    _, fare = _field(known, "strait.core.fares", "fare")
+    fares, _ = _field(known, "strait.core.fares", "port")
+    tickets, _ = _field(known, "strait.landing.tickets", "port")
+
+    def declare(number: int) -> int:
+        given = declarations.LinkIn(
+            from_dataset=fares, from_field=fare, to_dataset=tickets, because=f"reason {number}", by="Ana"
+        )
+        return declarations.declare_link(known, given, "test")
+
+    with ThreadPoolExecutor(6) as pool:
+        numbers = list(pool.map(declare, range(6)))
+    shown = {one.id: one.because for one in declarations.declared(known)}
+    assert shown == {number: f"reason {n}" for n, number in enumerate(numbers)}
+    with Session(known) as session:
+        links = session.scalars(select(Link).where(Link.origin == "declared", Link.valid_to.is_(None))).all()
+        source = session.scalars(select(Source.id).where(Source.name == declarations.NAME)).one()
+    assert len(links) == 6
+    assert sources.run(known, source, who="test").counts == {}
+
+
+def test_what_stood_in_the_state_of_the_source_is_taken_over(known: Engine) -> None:
+    declarations.declare_consumer(known, _sheet(known, "fare"), "test")
+    before = declarations.declared(known)
+    with known.begin() as connection:
+        command.downgrade(alembic_config(connection), "0004")
+        (state,) = connection.execute(text("select state from source where kind = 'declared'")).one()
+        assert list(state["entries"]) == ["1"]
+    migrate(known)
+    assert declarations.declared(known) == before
+    assert declarations.declare_consumer(known, _sheet(known, "port"), "test") == 2
+    assert len(_links(known)) == 2
 
 
 @pytest.mark.parametrize(

@@ -196,6 +196,25 @@ def test_tables_of_queries_by_a_mapping(store: Engine, tmp_path: Path, form: str
     assert _runs(store) == 41
 
 
+def test_a_mapping_names_every_column_of_a_history(store: Engine, tmp_path: Path) -> None:
+    path = tmp_path / "queries.csv"
+    path.write_text(
+        "sent,at,who,as,with,db,took,lines,size\n"
+        "select fare from tickets,2026-11-20T10:00:00,ana,clerk,notebook,strait,1.5,3,700\n"
+        "select fare from tickets,2026-11-20T11:00:00,ana,auditor,notebook,strait,2,4,900\n"
+    )
+    mapping = {
+        "text": "sent", "time": "at", "user": "who", "role": "as", "application": "with", "database": "db",
+        "duration": "took", "duration_unit": "s", "rows": "lines", "bytes": "size",
+    }  # fmt: skip
+    _run(store, format="csv", files=str(path), mapping=mapping)
+    with Session(store) as session:
+        uses = session.scalars(select(Use).order_by(Use.role)).all()
+    assert [(u.person, u.role, u.application, u.duration_ms, u.rows, u.bytes) for u in uses] == [
+        ("ana", "auditor", "notebook", 2000.0, 4, 900), ("ana", "clerk", "notebook", 1500.0, 3, 700)
+    ]  # fmt: skip
+
+
 def test_a_digest_made_elsewhere_gives_the_same_and_counts_once(store: Engine, tmp_path: Path) -> None:
     table = tmp_path / "queries.csv"
     _table(table)

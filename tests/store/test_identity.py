@@ -1,5 +1,6 @@
 """One identity for each thing: aliases that can be taken back, placeholders, and conflicts that are kept."""
 
+from datetime import UTC, datetime
 from pathlib import Path
 
 import orjson
@@ -86,6 +87,33 @@ def test_two_become_one_with_all_links_and_two_again_without_loss(known: Engine)
     after.pop("alias")
     stored.pop("alias")
     assert after == stored
+
+
+def test_uses_and_commits_go_with_a_join_and_come_back(known: Engine, tmp_path: Path) -> None:
+    (tmp_path / "queries.csv").write_text(
+        "sent,at,who,db\n"
+        "select port from core.fares_old,2026-11-20,ana,strait\n"
+        "select port from core.fares,2026-11-20,ben,strait\n"
+    )
+    config = parse_config(
+        {
+            "kind": "history", "format": "csv", "server": "islands:5432", "files": str(tmp_path / "queries.csv"),
+            "mapping": {"text": "sent", "time": "at", "user": "who", "database": "db"},
+        }
+    )  # fmt: skip
+    sources.run(known, sources.ensure(known, "queries", config, "test"), who="test", config=config)
+
+    def people(name: str) -> list[str]:
+        with Session(known) as session:
+            snapshot = Snapshot(session, None)
+            info = snapshot.datasets[snapshot.dataset_at[_id(known, name)]]
+            return [use.person for use in standing.uses(session, info, datetime(2026, 11, 21, tzinfo=UTC))]
+
+    assert (people("strait.core.fares_old"), people("strait.core.fares")) == (["ana"], ["ben"])
+    alias = identity.join(known, _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares"), "test")
+    assert people("strait.core.fares") == ["ana", "ben"]
+    identity.part(known, alias, "test")
+    assert (people("strait.core.fares_old"), people("strait.core.fares")) == (["ana"], ["ben"])
 
 
 def test_what_comes_in_meanwhile_is_where_it_was_said_to_be(known: Engine, tmp_path: Path) -> None:

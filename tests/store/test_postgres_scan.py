@@ -15,7 +15,7 @@ from jalan.service.intake.registry import parse_config
 from jalan.service.intake.runs import Run
 from jalan.sources.errors import SourceError
 from jalan.sources.postgres import read_database
-from jalan.store.models import Dataset, Definition, Field, Link
+from jalan.store.models import Dataset, Definition, Field, Link, System
 from tests.conftest import ROOT, admin, fresh_database
 from tests.store.state import content
 
@@ -102,12 +102,38 @@ def test_everything_that_the_catalogue_tells(store: Engine, cluster: Cluster, pl
     assert facts["port_id"] == {"nullable": True, "references": ["core.ports.port_id"]}
     assert facts["fare"]["generated"] == "((fare_cents)::numeric / 100.0)"
     assert facts["ticket_id"]["identity"] == "always"
+    ports = _dataset(store, ".core.ports")
+    with Session(store) as session:
+        facts = {f.name: f.facts for f in session.scalars(select(Field).where(Field.dataset_id == ports.id))}
+    assert facts["opened"]["default"] == "CURRENT_DATE"
     assert {
         ("core.tickets.fare_cents", "core.gross.gross", "value"),
         ("core.tickets.fare_cents", "core.tickets.fare", "value"),
         ("core.tickets.fare", "core.audit.fare", "value"),
         ("core.tickets.sold_on", "rows", "condition"),
     } <= _links(store)
+
+
+def test_a_foreign_table_is_another_name_for_a_table_elsewhere(
+    store: Engine, cluster: Cluster, place: tuple
+) -> None:
+    place[1].execute(
+        """create extension postgres_fdw;
+           create server quays foreign data wrapper postgres_fdw
+               options (host 'quays.example', port '5433', dbname 'ticketing');
+           create foreign table core.far (id int, paid int options (column_name 'fare')) server quays
+               options (schema_name 'sales', table_name 'tickets')"""
+    )
+    _scan(store, _config(cluster, place[0]))
+    with Session(store) as session:
+        elsewhere = session.scalars(select(Dataset).where(Dataset.name == "ticketing.sales.tickets")).one()
+        system = session.get_one(System, elsewhere.system_id)
+    assert (system.namespace, elsewhere.placeholder) == ("postgres://quays.example:5433", True)
+    assert {
+        ("sales.tickets.fare", "core.far.paid", "value"),
+        ("sales.tickets.id", "core.far.id", "value"),
+    } <= _links(store)
+    assert _dataset(store, ".core.far").facts["foreign server"] == {"server": "quays", "wrapper": "postgres_fdw"}
 
 
 def test_the_second_scan_changes_nothing(store: Engine, cluster: Cluster, place: tuple) -> None:

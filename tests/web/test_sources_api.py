@@ -193,7 +193,7 @@ def test_a_link_is_declared_on_the_screen_and_taken_back(api: httpx.Client, tmp_
         "because": "copied back at night",
         "by": "Quay desk",
     }
-    made = api.post("/declarations", json=given)
+    made = api.post("/declarations/links", json=given)
     assert made.status_code == 201
     road = api.get(f"/datasets/{rows['y']}/lanes").json()
     (link,) = [one for one in road["crossings"] if one["source_dataset"] == rows["y"]]
@@ -203,11 +203,19 @@ def test_a_link_is_declared_on_the_screen_and_taken_back(api: httpx.Client, tmp_
     assert "by: Quay desk" in evidence["text"]
     (shown,) = api.get("/declarations").json()
     assert (shown["by"], shown["because"], shown["on"] is not None) == ("Quay desk", "copied back at night", True)
-    assert api.post("/declarations", json={**given, "from_field": 999}).status_code == 422
-    assert api.post("/declarations", json={**given, "to_dataset": 999}).status_code == 404
-    assert api.post("/declarations", json={**given, "because": " "}).status_code == 422
+    assert api.post("/declarations/links", json={**given, "from_field": 999}).status_code == 422
+    assert api.post("/declarations/links", json={**given, "to_dataset": 999}).status_code == 404
+    assert api.post("/declarations/links", json={**given, "because": " "}).status_code == 422
     assert api.delete(f"/declarations/{shown['id']}").status_code == 204
     assert api.delete(f"/declarations/{shown['id']}").status_code == 404
     assert api.get("/declarations").json() == []
     road = api.get(f"/datasets/{rows['y']}/lanes").json()
     assert [one for one in road["crossings"] if one["source_dataset"] == rows["y"]] == []
+    sheet = {"name": "Morning sheet", "owner": "Quay desk", "dataset": rows["y"], "because": "so", "by": "Ana"}
+    made = api.post("/declarations/consumers", json=sheet)
+    assert made.status_code == 201
+    (shown,) = api.get("/declarations").json()
+    assert (shown["kind"], shown["sources"], shown["target"]) == ("consumer", ["a y"], "Morning sheet")
+    assert api.post("/declarations/consumers", json={**sheet, "owner": "Crew"}).status_code == 409
+    road = api.get(f"/datasets/{rows['y']}/lanes").json()
+    assert "Morning sheet" in [one["title"] for lane in road["lanes"] for one in lane["datasets"]]

@@ -106,8 +106,10 @@ export const api = {
       }),
     ),
   declarations: () => unwrap(client.GET('/api/v1/declarations')),
-  declare: (body: Schemas['DeclarationIn']) =>
-    unwrap(client.POST('/api/v1/declarations', { body })),
+  declareLink: (body: Schemas['LinkIn']) =>
+    unwrap(client.POST('/api/v1/declarations/links', { body })),
+  declareConsumer: (body: Schemas['ConsumerIn']) =>
+    unwrap(client.POST('/api/v1/declarations/consumers', { body })),
   takeBack: (declaration: number) =>
     unwrap(
       client.DELETE('/api/v1/declarations/{declaration}', { params: { path: { declaration } } }),

@@ -353,15 +353,51 @@ export interface paths {
         };
         /**
          * Get Declarations
-         * @description The links that were declared on the screen.
+         * @description What was declared on the screen.
          */
         get: operations["declarations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/declarations/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
         put?: never;
         /**
          * Declare Link
          * @description Declare a link that no text tells of.
          */
         post: operations["declare_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/declarations/consumers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Declare Consumer
+         * @description Declare somebody or something that reads a dataset and that nobody can scan.
+         */
+        post: operations["declare_consumer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -380,7 +416,7 @@ export interface paths {
         post?: never;
         /**
          * Take Back Declaration
-         * @description Take a declared link back; that it held until now is kept.
+         * @description Take a declaration back; that it held until now is kept.
          */
         delete: operations["take_back_declaration"];
         options?: never;
@@ -637,6 +673,32 @@ export interface components {
             links: number;
         };
         /**
+         * ConsumerIn
+         * @description Somebody or something that reads a dataset and that nobody can scan. Without fields, it reads all of it.
+         */
+        ConsumerIn: {
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Description */
+            description?: string | null;
+            /** Dataset */
+            dataset: number;
+            /**
+             * Fields
+             * @default []
+             */
+            fields: number[];
+            /** Because */
+            because: string;
+            /**
+             * By
+             * @description Who says so.
+             */
+            by: string;
+        };
+        /**
          * CoverageFact
          * @description How much of the texts of a source was read; the shares are none where there are no texts.
          */
@@ -802,50 +864,28 @@ export interface components {
         };
         /**
          * DeclarationFact
-         * @description A link that was declared on the screen.
+         * @description A link or a consumer that was declared on the screen. sources: what feeds the target, or what is read.
          */
         DeclarationFact: {
             /** Id */
             id: number;
-            /** Source */
-            source: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "value" | "condition" | "consumer";
+            /** Sources */
+            sources: string[];
             /** Target */
             target: string;
-            /** Kind */
-            kind: string;
+            /** Owner */
+            owner: string | null;
             /** Because */
             because: string;
             /** By */
             by: string;
             /** On */
             on: string | null;
-        };
-        /**
-         * DeclarationIn
-         * @description A link to declare. fields are optional: without one, all columns of the dataset are meant.
-         */
-        DeclarationIn: {
-            /** From Dataset */
-            from_dataset: number;
-            /** From Field */
-            from_field?: number | null;
-            /** To Dataset */
-            to_dataset: number;
-            /** To Field */
-            to_field?: number | null;
-            /**
-             * Kind
-             * @default value
-             * @enum {string}
-             */
-            kind: "value" | "condition";
-            /** Because */
-            because: string;
-            /**
-             * By
-             * @description Who says so.
-             */
-            by: string;
         };
         /**
          * DefinitionFact
@@ -1119,6 +1159,33 @@ export interface components {
             offset: number;
             /** Datasets */
             datasets: components["schemas"]["DatasetBrief"][];
+        };
+        /**
+         * LinkIn
+         * @description A link to declare. fields are optional: without one, all columns of the dataset are meant.
+         */
+        LinkIn: {
+            /** From Dataset */
+            from_dataset: number;
+            /** From Field */
+            from_field?: number | null;
+            /** To Dataset */
+            to_dataset: number;
+            /** To Field */
+            to_field?: number | null;
+            /**
+             * Kind
+             * @default value
+             * @enum {string}
+             */
+            kind: "value" | "condition";
+            /** Because */
+            because: string;
+            /**
+             * By
+             * @description Who says so.
+             */
+            by: string;
         };
         /**
          * Made
@@ -2831,7 +2898,67 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DeclarationIn"];
+                "application/json": components["schemas"]["LinkIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    declare_consumer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConsumerIn"];
             };
         };
         responses: {

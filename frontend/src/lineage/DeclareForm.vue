@@ -1,7 +1,10 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import { api, ApiError, type ColumnFact, type DatasetFacts, type Found } from '@/api/client'
+import { api, type ColumnFact, type DatasetFacts, type Found } from '@/api/client'
+import { useAttempt } from '@/useAttempt'
 import DatasetPicker from './DatasetPicker.vue'
+import SaidFields from './SaidFields.vue'
+import './declaring.css'
 
 /** Declares a link that no text tells of: from here to another dataset. */
 const props = defineProps<{ facts: DatasetFacts }>()
@@ -13,35 +16,32 @@ const to = ref<number | null>(null)
 const kind = ref<'value' | 'condition'>('value')
 const because = ref('')
 const by = ref('')
-const problem = ref<string | null>(null)
+const { problem, busy, attempt } = useAttempt()
 
 async function choose(found: Found) {
   target.value = found
   columns.value = (await api.dataset(found.dataset)).columns
 }
 async function declare() {
-  if (!target.value) return
-  problem.value = null
-  try {
-    await api.declare({
+  const at = target.value
+  if (!at) return
+  const made = await attempt(() =>
+    api.declareLink({
       from_dataset: props.facts.id,
       from_field: from.value,
-      to_dataset: target.value.dataset,
+      to_dataset: at.dataset,
       to_field: to.value,
       kind: kind.value,
       because: because.value,
       by: by.value,
-    })
-    emit('done')
-  } catch (error) {
-    if (!(error instanceof ApiError)) throw error
-    problem.value = error.message
-  }
+    }),
+  )
+  if (made) emit('done')
 }
 </script>
 
 <template>
-  <form @submit.prevent="declare">
+  <form class="declaring" @submit.prevent="declare">
     <h4>It feeds</h4>
     <p v-if="problem" class="state bad" role="alert">{{ problem }}</p>
     <DatasetPicker
@@ -80,46 +80,8 @@ async function declare() {
           <option value="condition">only decides</option>
         </select>
       </label>
-      <label>because <input v-model="because" required maxlength="1000" /></label>
-      <label>says <input v-model="by" required maxlength="200" placeholder="who" /></label>
-      <button class="act" :disabled="!because.trim() || !by.trim()">Declare it</button>
+      <SaidFields v-model:because="because" v-model:by="by" :busy="busy" ready />
     </template>
     <button type="button" class="link" @click="emit('leave')">leave it</button>
   </form>
 </template>
-
-<style scoped>
-h4 {
-  font-size: 11px;
-  color: var(--mute);
-  margin: 9px 0 3px;
-}
-p {
-  margin: 0 0 3px;
-}
-label {
-  display: grid;
-  grid-template-columns: 58px minmax(0, 1fr);
-  align-items: baseline;
-  color: var(--mute);
-  margin-bottom: 3px;
-}
-input,
-select {
-  border: 1px solid var(--hair-strong);
-  border-radius: 3px;
-  background: var(--paper);
-  padding: 2px 6px;
-  min-width: 0;
-}
-.act {
-  border: 1px solid var(--sign);
-  border-radius: 3px;
-  padding: 3px 10px;
-  margin-right: 10px;
-}
-.act:disabled {
-  border-color: var(--hair-strong);
-  color: var(--mute);
-}
-</style>

@@ -1,20 +1,14 @@
 <script setup lang="ts">
-import { ref } from 'vue'
-import { api, ApiError, type DatasetFacts } from '@/api/client'
+import { api, type DatasetFacts } from '@/api/client'
+import { useAttempt } from '@/useAttempt'
 import DatasetPicker from './DatasetPicker.vue'
 
 const props = defineProps<{ facts: DatasetFacts }>()
 const emit = defineEmits<{ done: []; leave: [] }>()
-const problem = ref<string | null>(null)
+const { problem, attempt } = useAttempt()
 
 async function join(into: number) {
-  try {
-    await api.join(props.facts.id, into)
-    emit('done')
-  } catch (error) {
-    if (!(error instanceof ApiError)) throw error
-    problem.value = error.message
-  }
+  if (await attempt(() => api.join(props.facts.id, into))) emit('done')
 }
 </script>
 

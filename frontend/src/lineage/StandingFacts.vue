@@ -1,14 +1,16 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { api, ApiError, type DatasetFacts } from '@/api/client'
+import { api, type DatasetFacts } from '@/api/client'
 import { ago, count, exact, plural } from '@/humane'
+import { useAttempt } from '@/useAttempt'
+import ConsumerForm from './ConsumerForm.vue'
 import DeclareForm from './DeclareForm.vue'
 import JoinForm from './JoinForm.vue'
 
 /** What stands behind an asset: other names, disagreements, who uses it, its history, what its system tells. */
 const props = defineProps<{ facts: DatasetFacts }>()
 const emit = defineEmits<{ changed: [] }>()
-const problem = ref<string | null>(null)
+const { problem, attempt } = useAttempt()
 
 const details = computed(() =>
   Object.entries(props.facts.details).map(([name, value]) => ({ name, value: words(value) })),
@@ -41,24 +43,16 @@ const lacking = computed(() => {
   }
   return [...found]
 })
-async function attempt(what: () => Promise<unknown>) {
-  problem.value = null
-  try {
-    await what()
-    emit('changed')
-  } catch (error) {
-    if (!(error instanceof ApiError)) throw error
-    problem.value = error.message
-  }
-}
 function done() {
   adding.value = null
   emit('changed')
 }
-const part = (alias: number) => attempt(() => api.part(alias))
+async function part(alias: number) {
+  if (await attempt(() => api.part(alias))) emit('changed')
+}
 
-/** What a person adds: that this is another dataset, or that it feeds one. */
-const adding = ref<'same' | 'feeds' | null>(null)
+/** What a person adds: that this is another dataset, that it feeds one, or that somebody reads it. */
+const adding = ref<'same' | 'feeds' | 'read' | null>(null)
 </script>
 
 <template>
@@ -126,9 +120,16 @@ const adding = ref<'same' | 'feeds' | null>(null)
       <p v-if="!adding" class="acts">
         <button class="link" @click="adding = 'same'">This is the same as another dataset…</button>
         <button class="link" @click="adding = 'feeds'">Declare what it feeds…</button>
+        <button class="link" @click="adding = 'read'">Declare who reads it…</button>
       </p>
       <JoinForm v-else-if="adding === 'same'" :facts="facts" @done="done" @leave="adding = null" />
-      <DeclareForm v-else :facts="facts" @done="done" @leave="adding = null" />
+      <DeclareForm
+        v-else-if="adding === 'feeds'"
+        :facts="facts"
+        @done="done"
+        @leave="adding = null"
+      />
+      <ConsumerForm v-else :facts="facts" @done="done" @leave="adding = null" />
     </section>
     <p
       v-if="!facts.known_as.length && !facts.uses.length && !facts.points.length && !details.length"

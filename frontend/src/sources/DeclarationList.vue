@@ -1,26 +1,21 @@
 <script setup lang="ts">
-import { ref } from 'vue'
-import { api, ApiError } from '@/api/client'
-import type { Schemas } from '@/api/client'
+import { api, type Schemas } from '@/api/client'
+import { useAttempt } from '@/useAttempt'
 import { useLoad } from '@/useLoad'
 
-/** The links that people declared on the screen; each can be taken back. */
+const KINDS = { value: 'carries the value', condition: 'only decides', consumer: 'a consumer' }
+
+/** The links and consumers that people declared on the screen; each can be taken back. */
 const emit = defineEmits<{ changed: [] }>()
 const { data, error, load } = useLoad<Schemas['DeclarationFact'][]>()
-const problem = ref<string | null>(null)
+const { problem, busy, attempt } = useAttempt()
 const refresh = () => load(() => api.declarations())
 void refresh()
 
 async function takeBack(id: number) {
-  problem.value = null
-  try {
-    await api.takeBack(id)
-    await refresh()
-    emit('changed')
-  } catch (reason) {
-    if (!(reason instanceof ApiError)) throw reason
-    problem.value = reason.message
-  }
+  if (!(await attempt(() => api.takeBack(id)))) return
+  await refresh()
+  emit('changed')
 }
 </script>
 
@@ -29,12 +24,12 @@ async function takeBack(id: number) {
   <p v-if="data && !data.length" class="mute">Nothing is declared any more.</p>
   <ul v-else-if="data">
     <li v-for="one in data" :key="one.id">
-      <span class="mono">{{ one.source }} → {{ one.target }}</span>
+      <span class="mono">{{ one.sources.join(', ') }} → {{ one.target }}</span>
       <small>
-        {{ one.kind === 'value' ? 'carries the value' : 'only decides' }}, because
+        {{ KINDS[one.kind] }}{{ one.owner ? ` of ${one.owner}` : '' }}, because
         {{ one.because }} ({{ one.by }}, {{ one.on }})
       </small>
-      <button class="link" @click="takeBack(one.id)">take it back</button>
+      <button class="link" :disabled="busy" @click="takeBack(one.id)">take it back</button>
     </li>
   </ul>
 </template>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, ApiError, type RunFact, type SourceFact } from '@/api/client'
+import { api, type RunFact, type SourceFact } from '@/api/client'
 import { ago, count, exact, lasting, plural, share, until } from '@/humane'
+import { useAttempt } from '@/useAttempt'
 import { useLoad } from '@/useLoad'
 import CoveragePast from './CoveragePast.vue'
 import CoverageStroke from './CoverageStroke.vue'
@@ -14,7 +15,7 @@ import { changed, found, fraction, stateWord } from './words'
 const props = defineProps<{ source: SourceFact }>()
 const emit = defineEmits<{ changed: [] }>()
 const router = useRouter()
-const problem = ref<string | null>(null)
+const { problem, attempt } = useAttempt()
 const stamp = ref(0)
 const { data: runs, load } = useLoad<RunFact[]>()
 const {
@@ -55,15 +56,6 @@ watch(
   { immediate: true },
 )
 
-async function attempt(what: () => Promise<unknown>) {
-  problem.value = null
-  try {
-    await what()
-  } catch (error) {
-    if (!(error instanceof ApiError)) throw error
-    problem.value = error.message
-  }
-}
 const start = () =>
   attempt(async () => {
     follow((await api.startRun(props.source.id)).id)

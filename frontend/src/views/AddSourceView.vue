@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ApiError, type KindFact, type Preview, type SourceFact } from '@/api/client'
+import { api, type KindFact, type Preview, type SourceFact } from '@/api/client'
 import SourceGlyph from '@/components/SourceGlyph.vue'
 import { count } from '@/humane'
 import ConfigForm from '@/sources/ConfigForm.vue'
 import { fieldsOf, type JsonSchema } from '@/sources/schemaForm'
+import { useAttempt } from '@/useAttempt'
 import { useLoad } from '@/useLoad'
 
 const route = useRoute()
@@ -19,9 +20,9 @@ const name = ref('')
 const schedule = ref('')
 const preview = ref<Preview | null>(null)
 const tried = ref<string | null>(null)
-const trying = ref(false)
-const problem = ref<string | null>(null)
-const saving = ref(false)
+const { problem, busy, attempt } = useAttempt()
+/** What is being done while it is busy. */
+const doing = ref<'try' | 'save'>('try')
 
 void load(async () => {
   const found = await api.sourceKinds()
@@ -70,27 +71,20 @@ function choose(one: string) {
 
 watch(kind, () => (problem.value = null))
 
-async function attempt() {
-  problem.value = null
-  trying.value = true
+async function tryIt() {
+  doing.value = 'try'
   const asked = JSON.stringify(whole.value)
-  try {
+  const done = await attempt(async () => {
     preview.value = await api.trySource(whole.value, changing.value?.id ?? null)
     tried.value = asked
-  } catch (reason) {
-    if (!(reason instanceof ApiError)) throw reason
-    preview.value = null
-    problem.value = reason.message
-  } finally {
-    trying.value = false
-  }
+  })
+  if (!done) preview.value = null
 }
 
 async function save() {
-  problem.value = null
-  saving.value = true
+  doing.value = 'save'
   const body = { name: name.value, config: whole.value, schedule: schedule.value.trim() || null }
-  try {
+  await attempt(async () => {
     let id = changing.value?.id
     if (id) await api.changeSource(id, body)
     else {
@@ -98,12 +92,7 @@ async function save() {
       await api.startRun(id)
     }
     await router.push({ name: 'sources', params: { source: String(id) } })
-  } catch (reason) {
-    if (!(reason instanceof ApiError)) throw reason
-    problem.value = reason.message
-  } finally {
-    saving.value = false
-  }
+  })
 }
 </script>
 
@@ -149,10 +138,10 @@ async function save() {
       <p class="mute">Jalan connects and looks. Nothing is written, there or here.</p>
       <button
         class="act"
-        :disabled="!shown || trying || unclear !== null || missing.length > 0"
-        @click="attempt"
+        :disabled="!shown || busy || unclear !== null || missing.length > 0"
+        @click="tryIt"
       >
-        {{ trying ? 'Looking…' : 'Try it' }}
+        {{ busy && doing === 'try' ? 'Looking…' : 'Try it' }}
       </button>
       <span v-if="shown && missing.length" class="mute"
         >still needed: {{ missing.join(', ') }}</span
@@ -209,7 +198,7 @@ async function save() {
       </div>
       <button
         class="act main"
-        :disabled="!shown || !name.trim() || saving || unclear !== null"
+        :disabled="!shown || !name.trim() || busy || unclear !== null"
         @click="save"
       >
         {{ changing ? 'Save' : 'Add and run' }}

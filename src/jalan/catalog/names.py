@@ -49,6 +49,21 @@ def postgres_namespace(host: str, port: int | None, aliases: Mapping[str, str] |
     return f"postgres://{(aliases or {}).get(place, place)}"
 
 
+def server_namespace(written: str) -> str:
+    """Return the namespace of a PostgreSQL server written as ``host`` or ``host:port``. Raises ValueError.
+
+    >>> server_namespace("Tide.example")
+    'postgres://tide.example:5432'
+    >>> server_namespace("islands:harbour")
+    Traceback (most recent call last):
+    ValueError: “islands:harbour” is no server; expected host:port
+    """
+    host, _, port = written.partition(":")
+    if not host or (port and not port.isdigit()):
+        raise ValueError(f"“{written}” is no server; expected host:port")
+    return postgres_namespace(host, int(port) if port else None)
+
+
 def full_table_name(written: str, database: str, search_path: Sequence[str]) -> str:
     """Return ``database.schema.table`` for a name as a query writes it.
 

@@ -8,7 +8,8 @@ class Settings(BaseSettings):
     """Read from variables that begin with ``JALAN_``.
 
     store: address of the PostgreSQL database that is the store. secret_key: what secrets of sources are encrypted
-    with; without it a key is made and kept in ``secret_key_file``.
+    with; without it a key is made and kept in ``secret_key_file``. mirrors: folder for copies of remote git
+    repositories.
     """
 
     model_config = SettingsConfigDict(env_prefix="JALAN_")
@@ -16,3 +17,4 @@ class Settings(BaseSettings):
     store: str = "postgresql+psycopg://jalan@127.0.0.1:5432/jalan"
     secret_key: SecretStr | None = None
     secret_key_file: str = ".jalan/secret.key"
+    mirrors: str = ".jalan/git"

@@ -58,6 +58,35 @@ def insert_new(session: Session, rows: Sequence[DeclarativeBase]) -> None:
     session.add_all(rows)
 
 
+def merge_rows(
+    session: Session,
+    model: type[DeclarativeBase],
+    columns: Sequence[str],
+    rows: Iterable[Sequence[Any]],
+    otherwise: str,
+) -> int:
+    """Write rows into the table of a model by COPY, or change those that its unique constraint finds there.
+
+    otherwise: what to set in those, as SQL; the row that was to be written is ``excluded``. Returns how many rows
+    are new or changed.
+    """
+    table = str(model.__table__.name)  # type: ignore[attr-defined]
+    session.flush()
+    session.execute(text(f'create temporary table staged (like "{table}" including defaults) on commit drop'))
+    session.execute(text("alter table staged drop column id"))
+    copy_rows(session, "staged", columns, rows)
+    names = ", ".join(f'"{name}"' for name in columns)
+    done = session.execute(
+        text(
+            f'insert into "{table}" ({names}) select {names} from staged '
+            f"on conflict on constraint uq_{table} do update set {otherwise}"
+        )
+    )
+    session.execute(text("drop table staged"))
+    changed: int = done.rowcount  # type: ignore[attr-defined]
+    return changed
+
+
 def copy_rows(session: Session, table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
     """Write rows into a table by COPY, in the session's transaction. JSON values are given as text."""
     session.flush()

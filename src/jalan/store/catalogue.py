@@ -1,6 +1,7 @@
 """Writes systems, containers, datasets and fields: each exists once, whoever names it first."""
 
 from collections import Counter
+from collections.abc import Collection
 from datetime import datetime
 
 from sqlalchemy import select
@@ -148,6 +149,12 @@ class CatalogueWriter:
             self._add(found, "fields")
             known[name] = found
         return found
+
+    def fields_gone(self, dataset: Dataset, kept: Collection[str], counted_as: str) -> None:
+        """Mark the fields of a dataset that are not among those kept as gone, since now."""
+        for name, field in self._fields[dataset.id].items():
+            if name not in kept and field.gone_since is None:
+                self.update(field, counted_as, gone_since=self.now)
 
     def update(self, row: object, counted_as: str, **values: object) -> bool:
         """Set what differs; returns whether anything did."""

@@ -244,6 +244,19 @@ class Source(Base):
     removed_at: Mapped[datetime | None]
 
 
+class Declaration(Base):
+    """What somebody declared on the screen, as the YAML that a file would have. One that was taken back stays."""
+
+    __tablename__ = "declaration"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    source_id: Mapped[int] = mapped_column(_reference("source.id"), index=True)
+    text: Mapped[str]
+    declared_at: Mapped[datetime]
+    declared_by: Mapped[str]
+    taken_back_at: Mapped[datetime | None]
+    taken_back_by: Mapped[str | None]
+
+
 class Ingestion(Base):
     """One run of a source: when, of what, and what it changed. state: running, done, failed or cancelled.
 

@@ -15,7 +15,7 @@ from jalan.service import export as exports
 from jalan.service.errors import Conflict
 from jalan.service.intake import declarations, identity, overview, registry, runs, scheduler, sources
 from jalan.service.intake.configuration import Schedule
-from jalan.service.intake.declarations import DeclarationFact, DeclarationIn
+from jalan.service.intake.declarations import ConsumerIn, DeclarationFact, LinkIn
 from jalan.service.intake.overview import RunFact, SourceFact, UnreadPage
 from jalan.service.intake.preview import Preview
 from jalan.service.intake.registry import KindFact
@@ -191,19 +191,25 @@ async def get_run_events(store: Store, request: Request, run: int) -> EventSourc
 
 @router.get("/declarations")
 def get_declarations(store: Store) -> list[DeclarationFact]:
-    """The links that were declared on the screen."""
+    """What was declared on the screen."""
     return declarations.declared(store)
 
 
-@router.post("/declarations", status_code=201)
-def declare_link(store: Store, given: DeclarationIn) -> Made:
+@router.post("/declarations/links", status_code=201)
+def declare_link(store: Store, given: LinkIn) -> Made:
     """Declare a link that no text tells of."""
     return Made(id=declarations.declare_link(store, given, WHO))
 
 
+@router.post("/declarations/consumers", status_code=201)
+def declare_consumer(store: Store, given: ConsumerIn) -> Made:
+    """Declare somebody or something that reads a dataset and that nobody can scan."""
+    return Made(id=declarations.declare_consumer(store, given, WHO))
+
+
 @router.delete("/declarations/{declaration}", status_code=204)
 def take_back_declaration(store: Store, declaration: int) -> None:
-    """Take a declared link back; that it held until now is kept."""
+    """Take a declaration back; that it held until now is kept."""
     declarations.take_back(store, declaration, WHO)
 
 

@@ -1,25 +1,30 @@
-"""Links that people declare on the screen: kept as the same YAML that a file would have, one entry each."""
+"""What people declare on the screen, links and consumers: each is kept as the YAML that a file would have."""
 
 import io
+from collections.abc import Callable
 from datetime import UTC, datetime
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, Field
 from ruamel.yaml import YAML
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
-from jalan.service.errors import Invalid, NotFound
+from jalan.service.errors import Conflict, Invalid, NotFound
 from jalan.service.intake import sources
 from jalan.service.intake.configuration import DeclaredConfig
+from jalan.service.intake.declared import CONSUMERS, on_the_screen, write_declarations
+from jalan.service.intake.runs import running
+from jalan.service.intake.work import Work
 from jalan.service.snapshot import Snapshot
 from jalan.sources.declared import parse_declarations
-from jalan.store.models import Source
+from jalan.store.models import Declaration, Source
 
 NAME = "declared on the screen"
+T = TypeVar("T")
 
 
-class DeclarationIn(BaseModel):
+class LinkIn(BaseModel):
     """A link to declare. fields are optional: without one, all columns of the dataset are meant."""
 
     from_dataset: int
@@ -31,77 +36,145 @@ class DeclarationIn(BaseModel):
     by: str = Field(min_length=1, max_length=200, description="Who says so.")
 
 
+class ConsumerIn(BaseModel):
+    """Somebody or something that reads a dataset and that nobody can scan. Without fields, it reads all of it."""
+
+    name: str = Field(min_length=1, max_length=200)
+    owner: str = Field(min_length=1, max_length=200)
+    description: str | None = Field(None, max_length=1000)
+    dataset: int
+    fields: list[int] = Field(default=[], max_length=1000)
+    because: str = Field(min_length=1, max_length=1000)
+    by: str = Field(min_length=1, max_length=200, description="Who says so.")
+
+
 class DeclarationFact(BaseModel):
-    """A link that was declared on the screen."""
+    """A link or a consumer that was declared on the screen. sources: what feeds the target, or what is read."""
 
     id: int
-    source: str
+    kind: Literal["value", "condition", "consumer"]
+    sources: list[str]
     target: str
-    kind: str
+    owner: str | None
     because: str
     by: str
     on: str | None
 
 
-def declare_link(engine: Engine, given: DeclarationIn, who: str) -> int:
+def declare_link(engine: Engine, given: LinkIn, who: str) -> int:
     """Declare a link; returns its number. Raises NotFound, Invalid."""
     with Session(engine) as session:
         snapshot = Snapshot(session, None)
-        entry = {
-            "from": _reference(snapshot, given.from_dataset, given.from_field),
-            "to": _reference(snapshot, given.to_dataset, given.to_field),
-            "kind": given.kind,
-            "because": given.because.strip(),
-            "by": given.by.strip(),
-            "on": datetime.now(UTC).date().isoformat(),
-        }
-    if not entry["because"] or not entry["by"]:
-        raise Invalid("because: say why, and who says so")
-    out = io.StringIO()
-    YAML().dump({"links": [entry]}, out)
-    source = sources.ensure(engine, NAME, DeclaredConfig(), who)
-    with Session(engine) as session, session.begin():
-        row = _locked(session, source)
-        entries = dict(row.state.get("entries", {}))
-        # A number is given once: what it was taken back for keeps it.
-        number = int(row.state.get("next", 1))
-        entries[str(number)] = out.getvalue()
-        row.state = {**row.state, "next": number + 1, "entries": entries}
-    sources.run(engine, source, who=who)
-    return number
+    entry = {
+        "from": _reference(snapshot, given.from_dataset, given.from_field),
+        "to": _reference(snapshot, given.to_dataset, given.to_field),
+        "kind": given.kind,
+        **_said(given),
+    }
+    return _declare(engine, {"links": [entry]}, who)
+
+
+def declare_consumer(engine: Engine, given: ConsumerIn, who: str) -> int:
+    """Declare a consumer, or that one reads another dataset too; returns its number.
+
+    Raises NotFound, Invalid, and Conflict where a consumer of that name has another owner.
+    """
+    with Session(engine) as session:
+        snapshot = Snapshot(session, None)
+    name, owner = given.name.strip(), given.owner.strip()
+    if not name or not owner:
+        raise Invalid("name: give the consumer a name, and an owner")
+    for info in snapshot.datasets:
+        if (info.namespace, info.name) == (CONSUMERS, name) and info.gone_since is None and info.owner != owner:
+            raise Conflict(f"“{name}” is declared already, and its owner is {info.owner}; take another name")
+    description = (given.description or "").strip()
+    fields: list[int | None] = [*given.fields] or [None]
+    entry = {
+        "name": name,
+        "owner": owner,
+        **({"description": description} if description else {}),
+        "reads": [_reference(snapshot, given.dataset, field) for field in fields],
+        **_said(given),
+    }
+    return _declare(engine, {"consumers": [entry]}, who)
 
 
 def take_back(engine: Engine, number: int, who: str) -> None:
-    """Take a declaration back. Raises NotFound."""
-    with Session(engine) as session, session.begin():
-        row = session.scalars(select(Source).where(Source.name == NAME).with_for_update()).first()
-        entries: dict[str, str] = {} if row is None else dict(row.state.get("entries", {}))
-        if row is None or entries.pop(str(number), None) is None:
-            raise NotFound(f"there is no declaration {number}")
-        row.state = {**row.state, "entries": entries}
-        source = row.id
-    sources.run(engine, source, who=who)
+    """Take a declaration back; that it held until now is kept. Raises NotFound."""
+
+    def end(session: Session, source: Source) -> None:
+        row = _declaration(session, number)
+        row.taken_back_at, row.taken_back_by = datetime.now(UTC), who
+
+    with Session(engine) as session:
+        _declaration(session, number)
+    _change(engine, who, end)
+
+
+def _declaration(session: Session, number: int) -> Declaration:
+    found = session.get(Declaration, number)
+    if found is None or found.taken_back_at is not None:
+        raise NotFound(f"there is no declaration {number}")
+    return found
 
 
 def declared(engine: Engine) -> list[DeclarationFact]:
     """Return what was declared on the screen and was not taken back."""
+    query = select(Declaration).join(Source).where(Source.name == NAME, Declaration.taken_back_at.is_(None))
     with Session(engine) as session:
-        row = session.scalars(select(Source).where(Source.name == NAME)).first()
-        entries: dict[str, str] = {} if row is None else row.state.get("entries", {})
-    found = []
-    for name, text in sorted(entries.items(), key=lambda entry: int(entry[0])):
-        (link,) = parse_declarations(text, name).links
-        found.append(
-            DeclarationFact(
-                id=int(name), source=str(link.source), target=str(link.target), kind=link.kind,
-                because=link.because, by=link.by, on=link.on,
-            )
+        return [_fact(row) for row in session.scalars(query.order_by(Declaration.id))]
+
+
+def _fact(row: Declaration) -> DeclarationFact:
+    found = parse_declarations(row.text, str(row.id))
+    for link in found.links:
+        return DeclarationFact(
+            id=row.id, kind="condition" if link.kind == "condition" else "value", sources=[str(link.source)],
+            target=str(link.target), owner=None, because=link.because, by=link.by, on=link.on,
         )  # fmt: skip
-    return found
+    (consumer,) = found.consumers
+    return DeclarationFact(
+        id=row.id, kind="consumer", sources=[str(one) for one in consumer.reads], target=consumer.name,
+        owner=consumer.owner, because=consumer.because, by=consumer.by, on=consumer.on,
+    )  # fmt: skip
 
 
-def _locked(session: Session, source: int) -> Source:
-    return session.scalars(select(Source).where(Source.id == source).with_for_update()).one()
+def _declare(engine: Engine, entry: dict[str, Any], who: str) -> int:
+    out = io.StringIO()
+    YAML().dump(entry, out)
+
+    def add(session: Session, source: Source) -> int:
+        row = Declaration(
+            source_id=source.id, text=out.getvalue(), declared_at=datetime.now(UTC), declared_by=who
+        )  # fmt: skip
+        session.add(row)
+        session.flush()
+        return row.id
+
+    return _change(engine, who, add)
+
+
+def _change(engine: Engine, who: str, change: Callable[[Session, Source], T]) -> T:
+    """Change what is declared, and what follows from it in the graph, in one transaction."""
+    source_id = sources.ensure(engine, NAME, DeclaredConfig(), who)
+    with Session(engine) as session:
+        source = sources.get(session, source_id)
+        session.expunge(source)
+    with running(engine, source.kind, source.name, source_id=source.id, who=who) as now:
+        work = Work(now, source)
+        with work.writing():
+            made = change(work.session, source)
+            work.session.flush()
+            write_declarations(work, on_the_screen(work), f"declared:{source.name}:")
+    return made
+
+
+def _said(given: LinkIn | ConsumerIn) -> dict[str, str]:
+    """Why, who and when."""
+    because, by = given.because.strip(), given.by.strip()
+    if not because or not by:
+        raise Invalid("because: say why, and who says so")
+    return {"because": because, "by": by, "on": datetime.now(UTC).date().isoformat()}
 
 
 def _reference(snapshot: Snapshot, dataset: int, field: int | None) -> dict[str, Any]:

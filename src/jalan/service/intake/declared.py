@@ -2,7 +2,10 @@
 
 from pathlib import Path
 
+from sqlalchemy import select
+
 from jalan.service.intake.configuration import DeclaredConfig
+from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.references import References
 from jalan.service.intake.work import Work
@@ -15,22 +18,27 @@ from jalan.sources.declared import (
     read_all_declarations,
 )
 from jalan.store.definitions import NewLink
-from jalan.store.models import Dataset, Definition, Field
+from jalan.store.models import Dataset, Declaration, Definition, Field, Link
 
 CONSUMERS = "consumers"
 
 
 def declare(config: DeclaredConfig, work: Work) -> None:
     """Read declarations into the store. Raises SourceError, Cancelled."""
-    found = _found(config, work.state.get("entries", {}))
+    found = None if config.location is None else read_all_declarations(Path(config.location).expanduser())
     with work.writing():
-        write_declarations(work, found, f"declared:{work.source.name}:")
+        write_declarations(
+            work, on_the_screen(work) if found is None else found, f"declared:{work.source.name}:"
+        )  # fmt: skip
 
 
-def _found(config: DeclaredConfig, entries: dict[str, str]) -> list[Declarations]:
-    if config.location is not None:
-        return read_all_declarations(Path(config.location).expanduser())
-    return [parse_declarations(text, f"on the screen, {name}") for name, text in entries.items()]
+def on_the_screen(work: Work) -> list[Declarations]:
+    """Return what was declared on the screen and was not taken back."""
+    query = select(Declaration).where(
+        Declaration.source_id == work.source.id, Declaration.taken_back_at.is_(None)
+    )  # fmt: skip
+    rows = work.session.scalars(query.order_by(Declaration.id))
+    return [parse_declarations(row.text, f"on the screen, {row.id}") for row in rows]
 
 
 def write_declarations(work: Work, found: list[Declarations], prefix: str) -> None:
@@ -39,22 +47,36 @@ def write_declarations(work: Work, found: list[Declarations], prefix: str) -> No
         "declared links": sum(len(one.links) for one in found),
         "consumers": sum(len(one.consumers) for one in found),
     }
-    keys = [_DeclarationWriter(work, one, prefix).write() for one in found]
-    kept = {consumer.name for one in found for consumer in one.consumers}
-    before = set(work.state.get("consumers", []))
-    system = work.catalogue.system(CONSUMERS, "consumers")
-    for name in before - kept:
-        gone = work.catalogue.datasets(system).get(name)
-        if gone is not None:
-            work.catalogue.update(gone, "consumers gone", gone_since=work.catalogue.now)
-    work.state["consumers"] = sorted(kept)
+    described: dict[str, Consumer] = {}
+    keys = [_DeclarationWriter(work, one, prefix, described).write() for one in found]
     work.definitions.close_missing(prefix, keys)
+    _mark_gone(work)
+
+
+def _mark_gone(work: Work) -> None:
+    """Consumers of which no declaration tells any more are gone, and so are those of their parts."""
+    work.definitions.flush()
+    catalogue = work.catalogue
+    system = catalogue.system(CONSUMERS, "consumers")
+    query = select(Link.target_dataset_id, Link.target_field_id).join(Dataset, Dataset.id == Link.target_dataset_id)
+    rows = work.session.execute(query.where(Dataset.system_id == system.id, Link.valid_to.is_(None))).all()
+    told = {dataset for dataset, _ in rows}
+    parts = {field for _, field in rows}
+    for dataset in catalogue.datasets(system).values():
+        if dataset.id not in told and dataset.gone_since is None:
+            catalogue.update(dataset, "consumers gone", gone_since=catalogue.now)
+        kept = {name for name, field in catalogue.fields(dataset).items() if field.id in parts}
+        catalogue.fields_gone(dataset, kept, "elements gone")
 
 
 class _DeclarationWriter:
-    def __init__(self, work: Work, found: Declarations, prefix: str) -> None:
+    """Writes one file. described: the consumers that the files before it have told of, by name."""
+
+    def __init__(self, work: Work, found: Declarations, prefix: str, described: dict[str, Consumer]) -> None:
+        self._work = work
         self._catalogue, self._definitions = work.catalogue, work.definitions
         self._found = found
+        self._described = described
         self._references = References(work.catalogue, found.path, found.server)
         self._key = f"{prefix}{found.path}"
         self._lines = [0]
@@ -85,7 +107,7 @@ class _DeclarationWriter:
         for consumer in found.consumers:
             wanted |= self._consumer(consumer, definition, statement[consumer.line], span[consumer.line])
         self._definitions.links(definition, "declared", wanted)
-        definition.coverage = {"full": len(entries), "part": 0, "none": 0, "columns": 0, "resolved": 0}
+        definition.coverage = Coverage(full=len(entries)).model_dump()
         return self._key
 
     def _place(self, word: str, span: tuple[int, int]) -> tuple[int, int]:
@@ -114,25 +136,29 @@ class _DeclarationWriter:
         catalogue = self._catalogue
         system = catalogue.system(CONSUMERS, "consumers")
         dataset = catalogue.report(system, "Declared", consumer.name)
-        catalogue.update(
-            dataset, "consumers changed", title=consumer.name, owner=consumer.owner,
-            description=consumer.description, gone_since=None,
-            facts={"declared by": consumer.by, "declared on": consumer.on},
-        )  # fmt: skip
+        first = self._described.setdefault(consumer.name, consumer)
+        if first is consumer:
+            catalogue.update(
+                dataset, "consumers changed", title=consumer.name, owner=consumer.owner,
+                description=consumer.description, gone_since=None,
+                facts={"declared by": consumer.by, "declared on": consumer.on},
+            )  # fmt: skip
+        elif (first.owner, first.description) != (consumer.owner, consumer.description or first.description):
+            self._work.run.note(
+                "warning", "declared_twice",
+                f"“{consumer.name}” is declared before with another owner or description, and those are kept",
+                f"{self._found.path}:{consumer.line}",
+            )  # fmt: skip
         wanted = set()
         for reference in consumer.reads:
             source, column = self._references.find(reference, consumer.line)
-            target = catalogue.field(dataset, str(reference), "table")
+            target = catalogue.field(dataset, _part(reference), "table")
             catalogue.update(target, "elements changed", placeholder=False, gone_since=None)
             place = self._place(_word(reference), span)
             for field in [column] if column is not None else self._all_columns(source):
                 wanted.add(
                     NewLink(field.id, dataset.id, target.id, "value", "identity", statement, (place,), place)
                 )
-        names = {str(reference) for reference in consumer.reads}
-        for name, field in catalogue.fields(dataset).items():
-            if name not in names and field.gone_since is None:
-                catalogue.update(field, "elements gone", gone_since=catalogue.now)
         return wanted
 
     def _all_columns(self, dataset: Dataset) -> list[Field]:
@@ -143,13 +169,18 @@ class _DeclarationWriter:
         return fields if fields and not dataset.placeholder else [self._catalogue.field(dataset, "*")]
 
 
+def _part(reference: Reference) -> str:
+    """The name of the part of a consumer that reads this."""
+    return reference.written or ".".join(word for word in (reference.name, reference.column) if word)
+
+
 def _word(reference: Reference) -> str:
     return reference.written or reference.column or reference.name or ""
 
 
 def preview(config: DeclaredConfig) -> Preview:
     """Say what files declare. Raises SourceError."""
-    found = _found(config, {})
+    found = [] if config.location is None else read_all_declarations(Path(config.location).expanduser())
     links = [f"{link.source} → {link.target}" for one in found for link in one.links]
     consumers = [consumer.name for one in found for consumer in one.consumers]
     return Preview(

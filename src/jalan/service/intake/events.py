@@ -6,6 +6,7 @@ from jalan.formats.graph import DatasetRecord, DefinitionRecord, LinkRecord
 from jalan.formats.openlineage_graph import EventError, read_event
 from jalan.service.intake.claims import ClaimWriter, ColumnClaim
 from jalan.service.intake.configuration import EventsConfig
+from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.identity import add_alias
 from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.work import Work
@@ -127,7 +128,7 @@ class _EventWriter:
             by_origin.setdefault(link.origin, set()).add(self._link(link, ids))
         self._definitions.links_by_origin(definition, by_origin)
         full = len(record.statements)
-        definition.coverage = {"full": full, "part": 0, "none": 0, "columns": 0, "resolved": 0}
+        definition.coverage = Coverage(full=full).model_dump()
         return key
 
     def _link(self, link: LinkRecord, ids: list[int]) -> NewLink:

@@ -4,9 +4,9 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select, text
+from sqlalchemy import select
 
-from jalan.catalog.names import postgres_namespace
+from jalan.catalog.names import server_namespace
 from jalan.service.intake.configuration import HistoryConfig
 from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.scan import address
@@ -14,14 +14,14 @@ from jalan.service.intake.work import Work
 from jalan.sources.errors import SourceError
 from jalan.sources.history_files import HistoryFile, Tell, digest_file, identity, matching
 from jalan.sources.statistics import HIDDEN, Statistics, read_statistics
-from jalan.store.bulk import copy_rows
-from jalan.store.models import Query, System
+from jalan.store.bulk import merge_rows
+from jalan.store.models import Query, System, Use
 from jalan.usage.digest import Digest, Digester, DigestError, Piece, Reading, UseKey, read_lines, write_lines
 from jalan.usage.entries import Columns, Entry
 
 _FACTORS = {"ms": 1.0, "s": 1000.0, "us": 0.001, "ns": 0.000001}
 _IMPRESSION = 8 << 20  # bytes of a log that a preview looks at
-_STAGED = ("query_id", "day", "person", "role", "application", "runs", "duration_ms", "rows", "bytes")
+_USE_COLUMNS = ("query_id", "day", "person", "role", "application", "runs", "duration_ms", "rows", "bytes")
 
 
 def read_history(config: HistoryConfig, work: Work) -> None:
@@ -80,7 +80,7 @@ def _files(config: HistoryConfig, work: Work) -> Digest:
             read[piece.file] = piece.end
         total.add(digest)
     total.settle()
-    work.state["files"] = read
+    work.leave("files", read)
     return total
 
 
@@ -114,7 +114,7 @@ def _digests(config: HistoryConfig, work: Work) -> Digest:
         except DigestError as error:
             raise SourceError(f"{path}: {error}") from error
     total.settle()
-    work.state["files"] = read
+    work.leave("files", read)
     return total
 
 
@@ -134,8 +134,8 @@ def _statistics(config: HistoryConfig, work: Work) -> Digest:
             "pg_stat_statements",
         )  # fmt: skip
     digest = Digester(_how(config)).digest(iter(entries))
-    work.state["reset"] = found.reset
-    work.state["counts"] = {q.key: [q.calls, q.duration_ms, q.rows, q.bytes] for q in found.queries}
+    work.leave("reset", found.reset)
+    work.leave("counts", {q.key: [q.calls, q.duration_ms, q.rows, q.bytes] for q in found.queries})
     work.tell("statistics", 1, 1)
     return digest
 
@@ -169,8 +169,7 @@ class _HistoryWriter:
         self._config = config
         self._work = work
         self._digest = digest
-        host, _, port = config.server.partition(":")
-        self._system: System = work.catalogue.system(postgres_namespace(host, int(port)), "postgresql")
+        self._system: System = work.catalogue.system(server_namespace(config.server), "postgresql")
 
     def write(self) -> None:
         databases = sorted({database for database, _ in self._digest.queries})
@@ -224,20 +223,10 @@ class _HistoryWriter:
         """Add the uses to those of the same query, day and person that are known."""
         if not self._digest.uses:
             return
-        session = self._work.session
-        session.flush()
-        session.execute(text("create temporary table staged (like use including defaults) on commit drop"))
-        session.execute(text("alter table staged drop column id"))
-        copy_rows(session, "staged", _STAGED, (_row(ids, *use) for use in self._digest.uses.items()))
-        columns = ", ".join(f'"{name}"' for name in _STAGED)
-        sums = ", ".join(f'"{name}" = use."{name}" + excluded."{name}"' for name in _STAGED[5:])
-        added = session.execute(
-            text(
-                f"insert into use ({columns}) select {columns} from staged "
-                f"on conflict on constraint uq_use do update set {sums}"
-            )
-        )
-        self._work.catalogue.changes["uses"] += added.rowcount  # type: ignore[attr-defined]
+        sums = ", ".join(f'"{name}" = use."{name}" + excluded."{name}"' for name in _USE_COLUMNS[5:])
+        rows = (_row(ids, *use) for use in self._digest.uses.items())
+        added = merge_rows(self._work.session, Use, _USE_COLUMNS, rows, sums)
+        self._work.catalogue.changes["uses"] += added
 
 
 def _row(ids: dict[tuple[str, str], int], key: UseKey, amounts: list[float]) -> tuple[Any, ...]:

@@ -2,7 +2,7 @@
 
 import difflib
 
-from jalan.catalog.names import postgres_namespace
+from jalan.catalog.names import server_namespace
 from jalan.sources.declared import Reference
 from jalan.sources.errors import FileError
 from jalan.store.catalogue import CatalogueWriter
@@ -23,9 +23,7 @@ class References:
         self._path = path
         self._systems = catalogue.systems()
         if server is not None:
-            host, _, port = server.partition(":")
-            wanted = postgres_namespace(host, int(port) if port else None)
-            self._systems = [s for s in self._systems if s.namespace == wanted]
+            self._systems = [s for s in self._systems if s.namespace == server_namespace(server)]
 
     def find(self, reference: Reference, line: int) -> tuple[Dataset, Field | None]:
         """Return the dataset and, if one is named, the column. Raises FileError."""

@@ -5,21 +5,20 @@ from collections.abc import Callable
 from datetime import date
 from typing import Any
 
-from sqlalchemy import text
-
-from jalan.catalog.names import postgres_namespace
+from jalan.catalog.names import server_namespace
 from jalan.lineage.calculations import CalculationError, Named, read_calculation, read_filter
 from jalan.lineage.hints import HINTS
 from jalan.service.intake.claims import ClaimWriter, ColumnClaim
 from jalan.service.intake.configuration import ReportsConfig
+from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.references import nearest
 from jalan.service.intake.secrets import resolve
 from jalan.service.intake.work import Work
 from jalan.sources.reports_service import Contents, Element, Extract, Report, ReportHead, ReportsService, User
-from jalan.store.bulk import copy_rows
+from jalan.store.bulk import merge_rows
 from jalan.store.definitions import NewDiagnostic, NewLink
-from jalan.store.models import Dataset, Definition, Field
+from jalan.store.models import Dataset, Definition, Field, ReportView
 
 _VIEW_COLUMNS = ("source_id", "dataset_id", "person", "day", "views")
 
@@ -60,8 +59,7 @@ class _ReportsWriter:
         self._found = found
         self._claims = ClaimWriter(work.catalogue, itself=True)
         self._system = work.catalogue.system(config.known_as, "reports")
-        host, _, port = config.server.partition(":")
-        self._server = work.catalogue.system(postgres_namespace(host, int(port)), "postgresql")
+        self._server = work.catalogue.system(server_namespace(config.server), "postgresql")
         self._extracts: dict[str, Dataset] = {}
         self._reports: dict[str, Dataset] = {}
         self._prefix = f"report:{work.source.name}:"
@@ -140,21 +138,14 @@ class _ReportsWriter:
                 continue
             key = (report.id, self.person(view.user) or view.user, view.day)
             rows[key] = rows.get(key, 0) + view.views
-        session = self._work.session
-        session.flush()
-        session.execute(text("create temporary table seen (like report_view including defaults) on commit drop"))
-        session.execute(text("alter table seen drop column id"))
         source = self._work.source.id
-        copy_rows(session, "seen", _VIEW_COLUMNS, ((source, *key, views) for key, views in rows.items()))
-        names = ", ".join(_VIEW_COLUMNS)
-        changed = session.execute(
-            text(
-                f"insert into report_view ({names}) select {names} from seen on conflict on constraint"
-                " uq_report_view do update set views = excluded.views where report_view.views <> excluded.views"
-            )
-        )
-        if changed.rowcount:  # type: ignore[attr-defined]
-            self._catalogue.changes["views"] += changed.rowcount  # type: ignore[attr-defined]
+        changed = merge_rows(
+            self._work.session, ReportView, _VIEW_COLUMNS,
+            ((source, *key, views) for key, views in rows.items()),
+            "views = excluded.views where report_view.views <> excluded.views",
+        )  # fmt: skip
+        if changed:
+            self._catalogue.changes["views"] += changed
 
     @property
     def system(self) -> Any:
@@ -213,9 +204,7 @@ class _ReportWriter:
             ordinal += 1
             fields.add(element.name)
             self._element(element, ordinal)
-        for name, field in catalogue.fields(self._dataset).items():
-            if name not in fields and field.gone_since is None:
-                catalogue.update(field, "elements gone", gone_since=catalogue.now)
+        catalogue.fields_gone(self._dataset, fields, "elements gone")
 
     def _field(self, name: str, kind: str, ordinal: int, note: str | None) -> Field:
         catalogue = self._work.catalogue
@@ -256,10 +245,10 @@ class _ReportWriter:
         self._work.definitions.diagnostics(definition, problems)
         unread = sum(problem.code == "syntax_error" for problem in problems)
         unsure = 0 if unread else min(1, len(problems))
-        definition.coverage = {
-            "full": 1 - min(1, unread) - unsure, "part": unsure, "none": min(1, unread), "columns": 1,
-            "resolved": int(not problems),
-        }  # fmt: skip
+        definition.coverage = Coverage(
+            full=1 - min(1, unread) - unsure, part=unsure, none=min(1, unread), columns=1,
+            resolved=int(not problems),
+        ).model_dump()  # fmt: skip
 
     def _links(
         self,

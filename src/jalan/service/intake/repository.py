@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from jalan.catalog.names import full_table_name, postgres_namespace
+from jalan.catalog.names import full_table_name, server_namespace
 from jalan.lineage.script import extract
 from jalan.service.intake.configuration import RepositoryConfig, local_path
 from jalan.service.intake.declared import write_declarations
@@ -47,7 +47,7 @@ def read_repository(config: RepositoryConfig, since: str | None, tell: Any = Non
         if path is None:
             raise SourceError(f"{config.location} is a remote; name the branch or revision to read")
         return Checkout(read_folder(path / config.folder))
-    mirrors = Path(Settings().secret_key_file).parent / "git" if path is None else None
+    mirrors = Path(Settings().mirrors) if path is None else None
     repository = Repository(config.location, mirrors)
     commit = repository.resolve(config.revision)
     afresh = since is None or not repository.contains(commit, since)
@@ -80,11 +80,12 @@ def load(config: RepositoryConfig, work: Work) -> None:
         touched = _FolderWriter(work, found, known_by, config.server).write()
         for system, database in sorted(touched, key=lambda pair: (pair[0].namespace, pair[1])):
             work.relink(system, database)
-        if found.folder.declarations or work.state.get("consumers"):
-            write_declarations(work, found.folder.declarations, f"declared:{known_by}:")
+        prefix = f"declared:{known_by}:"
+        if found.folder.declarations or any(one.key.startswith(prefix) for one in work.definitions.valid()):
+            write_declarations(work, found.folder.declarations, prefix)
         _write_revisions(work, found, known_by)
         if found.commit is not None:
-            work.state["commit"] = found.commit
+            work.leave("commit", found.commit)
         catalogue.session.flush()
 
 
@@ -124,10 +125,10 @@ class _FolderWriter:
     def _system(self, server: str | None, database: str, path: str) -> System:
         server = server or self._server
         if server is not None:
-            host, _, port = server.partition(":")
-            if not host or (port and not port.isdigit()):
-                raise SourceError(f"{path}: “{server}” is no server; expected host:port")
-            return self._catalogue.system(postgres_namespace(host, int(port) if port else None), "postgresql")
+            try:
+                return self._catalogue.system(server_namespace(server), "postgresql")
+            except ValueError as error:
+                raise SourceError(f"{path}: {error}") from error
         known = self._catalogue.systems_with(database)
         if len(known) == 1:
             return known[0]
@@ -183,10 +184,7 @@ class _FolderWriter:
                 text=element.sql, system_id=system.id, database=report.database, dataset_id=dataset.id,
                 field_id=field_.id,
             )  # fmt: skip
-        names = {element.name for element in report.elements}
-        for name, field_ in catalogue.fields(dataset).items():
-            if name not in names and field_.gone_since is None:
-                catalogue.update(field_, "elements gone", gone_since=catalogue.now)
+        catalogue.fields_gone(dataset, {element.name for element in report.elements}, "elements gone")
 
     def _check_dataset(self, system: System, report: Report, element: Element) -> None:
         """A dataset that an element names must be known once its database has been scanned."""

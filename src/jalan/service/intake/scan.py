@@ -7,6 +7,7 @@ from sqlalchemy.engine import URL
 from jalan.catalog.names import postgres_namespace
 from jalan.service.intake.claims import ClaimWriter, ColumnClaim
 from jalan.service.intake.configuration import PostgresqlConfig
+from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.secrets import resolve
 from jalan.service.intake.work import Work
@@ -214,9 +215,9 @@ class _ScanWriter:
             search_path=["pg_catalog"], system_id=self._system.id, database=self._found.database,
             dataset_id=dataset.id, text=body,
         )  # fmt: skip
-        definition.coverage = {
-            "full": 1, "part": 0, "none": 0, "columns": len(table.columns), "resolved": len(table.columns)
-        }  # fmt: skip
+        definition.coverage = Coverage(
+            full=1, columns=len(table.columns), resolved=len(table.columns)
+        ).model_dump()  # fmt: skip
         namespace = postgres_namespace(foreign.host, foreign.port, self._aliases)
         remote_system = catalogue.system(namespace, "postgresql")
         remote = catalogue.dataset(remote_system, f"{foreign.database}.{foreign.schema}.{foreign.table}")

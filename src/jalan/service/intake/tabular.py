@@ -17,6 +17,7 @@ from jalan.service.intake.configuration import (
     TabularConfig,
     Where,
 )
+from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.preview import Preview, PreviewPart, PreviewTable
 from jalan.service.intake.references import nearest
 from jalan.service.intake.work import Work
@@ -157,7 +158,7 @@ class _TableWriter:
         if column:
             namespaces |= {normal_namespace(row[column]) for row in datasets if row[column]}
         namespaces |= set(self._work.state.get("namespaces", []))
-        self._work.state["namespaces"] = sorted(namespaces)
+        self._work.leave("namespaces", sorted(namespaces))
         for system in self._catalogue.systems():
             if system.namespace in namespaces:
                 for dataset in self._catalogue.datasets(system).values():
@@ -183,7 +184,7 @@ class _TableWriter:
             key, kind="flow", place=f"flow {name}", first_line=1, dialect="csv", search_path=[], text=text,
             system_id=self._named(first[mapping.dataset]).system_id, database="", job_id=job.id,
         )  # fmt: skip
-        definition.coverage = {"full": 1, "part": 0, "none": 0, "columns": 0, "resolved": 0}
+        definition.coverage = Coverage(full=1).model_dump()
         statement = self._definitions.statements(definition, [(type_ or "flow", (0, len(text)))])[0]
         wanted = set()
         outputs = [row for row in rows if row[mapping.side] == mapping.output]

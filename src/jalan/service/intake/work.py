@@ -1,6 +1,6 @@
 """What a run works with: the source, its log, and one transaction to write in."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import Any
@@ -17,13 +17,16 @@ from jalan.store.models import Definition, Source, System
 
 
 class Work:
-    """One run of one source. ``state`` is what the last run left for this one; what is put into it is kept if the
-    run succeeds; ``totals`` count what was found. All is written in one transaction: half a run leaves nothing."""
+    """One run of one source. ``state`` is what the last run left for this one; ``totals`` count what was found.
+
+    All is written in one transaction: half a run leaves nothing.
+    """
 
     def __init__(self, run: Run, source: Source) -> None:
         self.run = run
         self.source = source
-        self.state: dict[str, Any] = dict(source.state)
+        self.state: Mapping[str, Any] = dict(source.state)
+        self._left: dict[str, Any] = {}
         self.catalogue: CatalogueWriter
         self.definitions: DefinitionWriter
         self.session: Session
@@ -33,6 +36,10 @@ class Work:
     def tell(self, what: str, done: int, total: int) -> None:
         """Say how far the run is. Raises Cancelled once somebody asked for the end."""
         self.run.tell(what, done, total)
+
+    def leave(self, key: str, value: Any) -> None:
+        """Leave something in the state for the next run; it is kept if this one succeeds."""
+        self._left[key] = value
 
     def relink(self, system: System, database: str) -> None:
         """Read the definitions of a database with the tables that are known now."""
@@ -52,8 +59,9 @@ class Work:
 
     def _finish(self, session: Session) -> None:
         source = session.get_one(Source, self.source.id)
-        if source.state != self.state:
-            source.state = self.state
+        state = {**source.state, **self._left}
+        if source.state != state:
+            source.state = state
         self.outcome = Outcome(source.name, dict(self.catalogue.changes), self.totals)
         self.run.finish(session, self.outcome, coverage_of_source(session, source.id).model_dump())
 
