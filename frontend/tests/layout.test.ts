@@ -131,4 +131,6 @@ it('names jobs as people read them', () => {
   expect(shortName('foreign table remote.tickets')).toBe('foreign')
   expect(jobName('view mart.punctuality')).toBe('view mart.punctuality')
   expect(shortName('reports/board-pack.yaml')).toBe('board-pack.yaml')
+  expect(shortName('declared in office/links.yaml')).toBe('declared')
+  expect(shortName('Quay board › kept')).toBe('Quay board')
 })

@@ -154,7 +154,7 @@ def test_who_reads_a_dataset_is_declared_and_taken_back(page: Page) -> None:
     page.one(".detail section", "Nothing is declared any more")
     page.open("/lineage")
     page.find("mart.sailing_board", "mart.sailing_board")
-    page.one(".card", "mart.sailing_board")
+    page.one(".card", "Sailing desk")
     assert "Night watch" not in " ".join(page.texts(".card"))
 
 
@@ -162,7 +162,7 @@ def test_sources_that_disagree_are_shown(page: Page) -> None:
     page.open("/lineage")
     page.find("ticketing.public.tickets", "public.tickets")
     page.click(".sides button", "sources disagree")
-    text = page.one(".standing").text
+    shown = page.one(".standing").text
     assert "text says ticketing database, the system itself: this holds" in shown
     assert "integer says gate loader" in shown
 

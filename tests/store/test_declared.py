@@ -71,9 +71,9 @@ def test_declared_links_are_marked_so_with_who_when_and_why(known: Engine, tmp_p
     assert outcome.totals == {"declared links": 2, "consumers": 1}
     assert _links(known) == [
         ("*", "strait.landing.tickets.", "condition"),
-        ("fare", "Morning sheet.strait.core.fares.fare", "value"),
+        ("fare", "Morning sheet.fare of core.fares", "value"),
         ("fare", "ledger.xlsx.paid", "value"),
-        ("port", "Morning sheet.strait.core.fares.port", "value"),
+        ("port", "Morning sheet.port of core.fares", "value"),
     ]
     with Session(known) as session:
         link = session.scalars(select(Link).where(Link.origin == "declared").order_by(Link.id)).first()
@@ -115,7 +115,7 @@ def test_two_files_may_tell_of_one_consumer(known: Engine, tmp_path: Path) -> No
     source = sources.ensure(known, "office", config, "test")
     sources.run(known, source, who="test", config=config)
     assert [target for _, target, _ in _links(known)] == [
-        "Morning sheet.strait.core.fares.fare", "Morning sheet.strait.core.fares.port",
+        "Morning sheet.fare of core.fares", "Morning sheet.port of core.fares",
     ]  # fmt: skip
     with Session(known) as session:
         assert session.scalars(select(Dataset.owner).where(Dataset.name == "Morning sheet")).one() == "Quay desk"
@@ -146,7 +146,7 @@ def test_a_consumer_is_declared_on_the_screen_and_taken_back(known: Engine) -> N
     first = declarations.declare_consumer(known, _sheet(known, "fare"), "test")
     second = declarations.declare_consumer(known, _sheet(known, "port"), "test")
     assert [target for _, target, _ in _links(known)] == [
-        "Morning sheet.strait.core.fares.fare", "Morning sheet.strait.core.fares.port",
+        "Morning sheet.fare of core.fares", "Morning sheet.port of core.fares",
     ]  # fmt: skip
     with pytest.raises(Conflict, match="“Morning sheet” is declared already, and its owner is Quay desk"):
         declarations.declare_consumer(known, _sheet(known, "port", owner="Crew"), "test")
@@ -157,7 +157,7 @@ def test_a_consumer_is_declared_on_the_screen_and_taken_back(known: Engine) -> N
         (first, "consumer", "Morning sheet", "Quay desk"), (second, "consumer", "Morning sheet", "Quay desk"),
     ]  # fmt: skip
     declarations.take_back(known, first, "test")
-    assert [target for _, target, _ in _links(known)] == ["Morning sheet.strait.core.fares.port"]
+    assert [target for _, target, _ in _links(known)] == ["Morning sheet.port of core.fares"]
     declarations.take_back(known, second, "test")
     with Session(known) as session:
         sheet = session.scalars(select(Dataset).where(Dataset.name == "Morning sheet")).one()

@@ -199,7 +199,7 @@ def test_a_run_can_be_stopped_and_nothing_of_it_is_kept(
         sources.run(store, source, who="test")
     last = _source(store, source).last_run
     assert last is not None
-    assert (last.state, last.message) == ("cancelled", "stopped; nothing of it was kept")
+    assert (last.state, last.message) == ("cancelled", "nothing of it was kept")
     assert content(store) == before
     assert not runs.cancel(store, last.id)
 

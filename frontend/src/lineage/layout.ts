@@ -162,6 +162,8 @@ export function apart<T extends { y: number }>(labels: T[], distance: number): T
 
 /** The pipeline of a job, or what else does it, in one short word. */
 export function shortName(by: string): string {
+  if (by.startsWith('declared ')) return 'declared'
+  if (by.includes(' › ')) return by.split(' › ')[0] ?? by
   if (by.includes('/')) return by.split('/').at(-1) ?? by
   if (by.includes(' ')) return by.split(' ')[0] ?? by
   return by.split('.')[0] ?? by

@@ -145,9 +145,8 @@ function shown(value: unknown): string {
             plural(source.coverage.full + source.coverage.part + source.coverage.none, 'statement')
           }}
           in full, {{ count(source.coverage.part) }} in part, {{ count(source.coverage.none) }} not
-          at all;
-          <template v-if="source.coverage.columns">
-            the sources of {{ share(source.coverage.resolved_share) }} of
+          at all<template v-if="source.coverage.columns"
+            >; the sources of {{ share(source.coverage.resolved_share) }} of
             {{ plural(source.coverage.columns, 'column') }} are known for sure
           </template>
         </p>

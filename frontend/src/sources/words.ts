@@ -17,7 +17,7 @@ export function stateWord(run: RunFact): string {
 export function found(run: RunFact | null): string {
   if (!run) return 'nothing yet'
   const parts = Object.entries(run.found).filter(([, value]) => value > 0)
-  return parts.map(([name, value]) => counted(value, name)).join(', ') || 'nothing'
+  return parts.map(([name, value]) => counted(value, name)).join(', ') || 'nothing new'
 }
 
 /** A count with its noun, which comes in the plural. */

@@ -78,6 +78,18 @@ def full_table_name(written: str, database: str, search_path: Sequence[str]) -> 
     return f"{database}.{written}" if parts == 2 else written
 
 
+def title_of(name: str) -> str:
+    """Return what a dataset is called on the screen where nobody has given it a title: no database.
+
+    >>> title_of("strait.core.sailings")
+    'core.sailings'
+    >>> title_of("office/ledger.v2.xlsx")
+    'office/ledger.v2.xlsx'
+    """
+    schema, _, table = name.rpartition(".")
+    return f"{schema.rpartition('.')[2]}.{table}" if schema and "/" not in name else name
+
+
 def normal_namespace(written: str) -> str:
     """Return a namespace in its one spelling: scheme, host in lower case, and port.
 

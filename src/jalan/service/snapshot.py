@@ -10,6 +10,7 @@ import numpy as np
 from sqlalchemy import Engine, Row, func, or_, select
 from sqlalchemy.orm import Session
 
+from jalan.catalog.names import title_of
 from jalan.graph.dependencies import CONDITION, ROWS, VALUE, Dependencies
 from jalan.service.intake.identity import alias_map
 from jalan.store.models import Container, Dataset, Definition, Field, Ingestion, Job, Link, Statement, System
@@ -86,6 +87,8 @@ class DefinitionInfo:
     @property
     def by(self) -> str:
         """What stands in the gutter: the job, or else what of the database's does it, or the file."""
+        if self.kind == "declaration":
+            return f"declared {self.place}" if self.place.startswith("on ") else f"declared in {self.place}"
         if self.kind in _MADE_BY_DATABASE:
             return f"{self.kind.replace('_', ' ')} {self.place}"
         return self.job or self.place
@@ -290,12 +293,9 @@ class Snapshot:
 
 
 def _dataset_info(dataset: Dataset, system: System, container: Container) -> DatasetInfo:
-    schema, _, table = dataset.name.rpartition(".")
-    title = dataset.title or (
-        f"{schema.rpartition('.')[2]}.{table}" if schema and "/" not in table else dataset.name
-    )
     return DatasetInfo(
-        id=dataset.id, name=dataset.name, title=title, kind=dataset.kind, system=system.kind,
+        id=dataset.id, name=dataset.name, title=dataset.title or title_of(dataset.name),
+        kind=dataset.kind, system=system.kind,
         namespace=system.namespace, container=container.path or system.namespace, description=dataset.description,
         owner=dataset.owner or container.owner, address=dataset.address, rows=dataset.rows,
         bytes=dataset.bytes, facts=dataset.facts,

@@ -4,6 +4,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
+from jalan.catalog.names import title_of
 from jalan.service.intake.configuration import DeclaredConfig
 from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.preview import Preview, PreviewPart
@@ -152,7 +153,7 @@ class _DeclarationWriter:
         wanted = set()
         for reference in consumer.reads:
             source, column = self._references.find(reference, consumer.line)
-            target = catalogue.field(dataset, _part(reference), "table")
+            target = catalogue.field(dataset, _part(source, column), "table")
             catalogue.update(target, "elements changed", placeholder=False, gone_since=None)
             place = self._place(_word(reference), span)
             for field in [column] if column is not None else self._all_columns(source):
@@ -169,9 +170,10 @@ class _DeclarationWriter:
         return fields if fields and not dataset.placeholder else [self._catalogue.field(dataset, "*")]
 
 
-def _part(reference: Reference) -> str:
-    """The name of the part of a consumer that reads this."""
-    return reference.written or ".".join(word for word in (reference.name, reference.column) if word)
+def _part(source: Dataset, column: Field | None) -> str:
+    """The name of the part of a consumer that reads this: the column first, however little of it is shown."""
+    name = source.title or title_of(source.name)
+    return name if column is None else f"{column.name} of {name}"
 
 
 def _word(reference: Reference) -> str:

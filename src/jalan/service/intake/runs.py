@@ -154,7 +154,7 @@ def _end(engine: Engine, run: Run, error: BaseException) -> None:
         log.state = "cancelled" if stopped else "failed"
         log.finished_at = datetime.now(UTC)
         log.progress = None
-        log.message = "stopped; nothing of it was kept" if stopped else str(error) or type(error).__name__
+        log.message = "nothing of it was kept" if stopped else str(error) or type(error).__name__
         log.notes = run._kept_notes()
 
 
