@@ -15,6 +15,7 @@ bench: ## speed, beside real references, in one run
 	@.venv/bin/python bench/extract.py
 	@.venv/bin/python bench/history.py
 	@.venv/bin/python bench/scan.py
+	@.venv/bin/python bench/tables.py
 
 nightly: ## 2000 made-up queries and 2000 scripts against PostgreSQL (about a quarter of an hour)
 	@scripts/setup.sh --tests

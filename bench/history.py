@@ -5,27 +5,19 @@ the different queries once. python bench/history.py [--lines N] [--queries N]
 """
 
 import argparse
-import os
 import resource
 import tempfile
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
 import orjson
-import psycopg
-from sqlalchemy import Engine
 
 from jalan.demo.cluster import Cluster
-from jalan.service.intake import sources
-from jalan.service.intake.registry import parse_config
 from jalan.sources.history_files import HistoryFile, digest_file
-from jalan.store.database import create_database, migrate, open_store
 from jalan.usage.digest import Reading
+from stores import bench_cluster, bring_in_twice, empty_store, row
 
-ROOT = Path(__file__).resolve().parent.parent
 _PEOPLE = [f"desk_{n}" for n in range(40)]
 _TABLES = ("core.ticket_facts", "core.sailing_revenue", "mart.sailing_board", "landing.refunds", "tidy.tickets")
 _COLUMNS = (
@@ -85,18 +77,12 @@ def main() -> None:
     parser.add_argument("--lines", type=int, default=1_000_000)
     parser.add_argument("--queries", type=int, default=5_000)
     arguments = parser.parse_args()
-    os.environ.setdefault("JALAN_SECRET_KEY_FILE", str(ROOT / ".jalan" / "bench" / "secret.key"))
-    cluster = Cluster(ROOT / ".jalan" / "bench", durable=False)
-    cluster.start()
-    try:
-        with tempfile.TemporaryDirectory(prefix="jalan-bench-") as directory:
-            path = Path(directory) / "server.json"
-            write_log(path, arguments.lines, arguments.queries)
-            size = path.stat().st_size / 1e6
-            print(f"{arguments.lines:,} lines, {arguments.queries:,} different queries, {size:,.0f} MB")
-            _measure(cluster, path)
-    finally:
-        cluster.stop()
+    with bench_cluster() as cluster, tempfile.TemporaryDirectory(prefix="jalan-bench-") as directory:
+        path = Path(directory) / "server.json"
+        write_log(path, arguments.lines, arguments.queries)
+        size = path.stat().st_size / 1e6
+        print(f"{arguments.lines:,} lines, {arguments.queries:,} different queries, {size:,.0f} MB")
+        _measure(cluster, path)
 
 
 def _measure(cluster: Cluster, path: Path) -> None:
@@ -105,39 +91,19 @@ def _measure(cluster: Cluster, path: Path) -> None:
         for line in file:
             orjson.loads(line)
     floor = time.perf_counter() - start
-    print(f"{'orjson.loads of every line, one core':52} {floor:7.1f} s   1.00")
+    row("orjson.loads of every line, one core", floor, floor)
     for workers in (1, 2):
         start = time.perf_counter()
         digest_file(path, HistoryFile("jsonlog", None, Reading()), 0, silent, workers)
-        took = time.perf_counter() - start
-        print(f"{f'digest, {workers} process(es)':52} {took:7.1f} s   {took / floor:.2f}")
+        row(f"digest, {workers} process(es)", time.perf_counter() - start, floor)
     peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
     print(f"{'memory of a reading process, at most':52} {peak:7.0f} MB")
     with empty_store(cluster) as engine:
-        config = parse_config(
-            {"kind": "history", "format": "jsonlog", "files": str(path), "server": "islands:5432"}
-        )
-        source = sources.ensure(engine, "log", config, "bench")
-        for what in ("all of it into an empty store", "once more, nothing being new"):
-            start = time.perf_counter()
-            outcome = sources.run(engine, source, who="bench", config=config)
-            took = time.perf_counter() - start
-            print(f"{what:52} {took:7.1f} s   {took / floor:.2f}   {outcome.totals}")
+        bring_in_twice(
+            engine, {"kind": "history", "format": "jsonlog", "files": str(path), "server": "islands:5432"}, floor
+        )  # fmt: skip
     print(f"{'memory of the writing process, at most':52} "
           f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:7.0f} MB")  # fmt: skip
-
-
-@contextmanager
-def empty_store(cluster: Cluster) -> Iterator[Engine]:
-    """Make an empty store."""
-    url = cluster.url("jalan_bench")
-    with psycopg.connect(cluster.url("postgres").replace("+psycopg", ""), autocommit=True) as connection:
-        connection.execute("drop database if exists jalan_bench with (force)")
-    create_database(url)
-    engine = open_store(url)
-    migrate(engine)
-    yield engine
-    engine.dispose()
 
 
 if __name__ == "__main__":

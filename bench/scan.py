@@ -4,16 +4,13 @@ Beside it, in the same run, what the questions to PostgreSQL's catalogue take al
 """
 
 import argparse
-import os
 import time
 
 import psycopg
 
-from history import ROOT, empty_store
 from jalan.demo.cluster import Cluster
-from jalan.service.intake import sources
-from jalan.service.intake.registry import parse_config
 from jalan.sources.postgres import read_database
+from stores import bench_cluster, bring_in_twice, empty_store, row
 
 _COLUMNS = 20
 
@@ -49,32 +46,20 @@ def main() -> None:
     parser.add_argument("--tables", type=int, default=2_000)
     parser.add_argument("--views", type=int, default=500)
     arguments = parser.parse_args()
-    os.environ.setdefault("JALAN_SECRET_KEY_FILE", str(ROOT / ".jalan" / "bench" / "secret.key"))
-    cluster = Cluster(ROOT / ".jalan" / "bench", durable=False)
-    cluster.start()
-    try:
+    with bench_cluster() as cluster:
         name = build(cluster, arguments.tables, arguments.views)
         start = time.perf_counter()
         found = read_database(cluster.url(name).replace("+psycopg", ""))
         floor = time.perf_counter() - start
         columns = sum(len(table.columns) for table in found.tables)
         print(f"{len(found.tables):,} tables and views, {columns:,} columns")
-        print(f"{'the questions to the catalogue alone':42} {floor:6.2f} s   1.00")
+        row("the questions to the catalogue alone", floor, floor)
         with empty_store(cluster) as engine:
-            config = parse_config(
-                {
-                    "kind": "postgresql", "host": "127.0.0.1", "port": cluster.port, "database": name,
-                    "user": "jalan", "password": cluster.password,
-                }
-            )  # fmt: skip
-            source = sources.ensure(engine, "large", config, "bench")
-            for what in ("the whole scan into an empty store", "once more, nothing having changed"):
-                start = time.perf_counter()
-                outcome = sources.run(engine, source, who="bench", config=config)
-                took = time.perf_counter() - start
-                print(f"{what:42} {took:6.2f} s   {took / floor:.2f}   {outcome.counts.get('links', 0):,} links")
-    finally:
-        cluster.stop()
+            config = {
+                "kind": "postgresql", "host": "127.0.0.1", "port": cluster.port, "database": name, "user": "jalan",
+                "password": cluster.password,
+            }  # fmt: skip
+            bring_in_twice(engine, config, floor)
 
 
 if __name__ == "__main__":

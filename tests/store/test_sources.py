@@ -251,9 +251,10 @@ from jalan.cli.main import app
 from jalan.service.intake.work import Work
 from jalan.store.definitions import DefinitionWriter
 flush = DefinitionWriter.flush
-def dying(self):
-    flush(self)
-    os.kill(os.getpid(), signal.SIGKILL)
+def dying(self, finally_=False):
+    flush(self, finally_)
+    if finally_:
+        os.kill(os.getpid(), signal.SIGKILL)
 if sys.argv[1] == "late":
     DefinitionWriter.flush = dying
 else:

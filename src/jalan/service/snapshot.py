@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from jalan.catalog.names import title_of
 from jalan.graph.dependencies import CONDITION, ROWS, VALUE, Dependencies
 from jalan.service.intake.identity import alias_map
+from jalan.store.collecting import without_collecting
 from jalan.store.models import Container, Dataset, Definition, Field, Ingestion, Job, Link, Statement, System
 
 # Of several texts that prove the same link the one that people wrote is shown first.
@@ -128,9 +129,10 @@ class Snapshot:
         self.statements: dict[int, tuple[int, int]] = {}
         self.links: list[LinkInfo] = []
         self.link_at: dict[int, int] = {}
-        self._read_names(session)
-        self._read_definitions(session)
-        self.graph = self._read_links(session)
+        with without_collecting():
+            self._read_names(session)
+            self._read_definitions(session)
+            self.graph = self._read_links(session)
 
     # --- reading -------------------------------------------------------------------------------------
 
@@ -164,9 +166,9 @@ class Snapshot:
 
     def _read_fields(self, session: Session, stands_for: dict[int, int]) -> None:
         """The fields of datasets that are one are one where they have the same name."""
-        query = select(Field).order_by(Field.dataset_id, Field.ordinal, Field.id)
+        query = select(*Field.__table__.columns).order_by(Field.dataset_id, Field.ordinal, Field.id)
         # Those of the dataset itself come first: what it says of a column holds.
-        rows = sorted(session.scalars(query), key=lambda field: field.dataset_id in stands_for)
+        rows = sorted(session.execute(query), key=lambda field: field.dataset_id in stands_for)
         by_name: dict[tuple[int, str], int] = {}
         for field in rows:
             at = self.dataset_at.get(field.dataset_id)
@@ -187,19 +189,20 @@ class Snapshot:
             )  # fmt: skip
 
     def _read_definitions(self, session: Session) -> None:
-        query = select(Definition, Job.name, Job.namespace, System.namespace)
+        job_name, job_namespace, namespace = Job.name.label("job"), Job.namespace.label("jobs"), System.namespace
+        query = select(*Definition.__table__.columns, job_name, job_namespace, namespace)
         query = query.outerjoin(Job, Job.id == Definition.job_id)
         query = query.join(System, System.id == Definition.system_id)
         linked = select(Link.definition_id).where(*_valid(Link, self.as_of))
         # Of the queries of a history only those that write take part in the graph.
         query = query.where(*_valid(Definition, self.as_of))
         query = query.where(or_(Definition.kind != "query", Definition.id.in_(linked)))
-        for row, job, job_namespace, namespace in session.execute(query):
+        for row in session.execute(query):
             self.definitions[row.id] = DefinitionInfo(
                 row.id,
                 row.kind,
                 row.place,
-                job,
+                row.job,
                 row.version,
                 row.valid_from,
                 row.text,
@@ -208,9 +211,9 @@ class Snapshot:
                 row.search_path,
                 row.template,
                 row.database,
-                namespace,
+                row.namespace,
                 row.key,
-                job_namespace,
+                row.jobs,
                 row.revision,
                 row.authored_at,
                 row.author,

@@ -29,10 +29,11 @@ class Ids:
         return left.pop()
 
 
-def insert_new(session: Session, rows: Sequence[DeclarativeBase]) -> None:
+def insert_new(session: Session, rows: Sequence[DeclarativeBase], finally_: bool = False) -> None:
     """Write new rows of any tables by COPY and let the session know them: what changes later is an update.
 
-    Every row has its id, and a value wherever its table has none by itself.
+    Every row has its id, and a value wherever its table has none by itself. finally_: nothing changes later, and
+    the session need not know them.
     """
     by_table: dict[type[DeclarativeBase], list[DeclarativeBase]] = {}
     for row in rows:
@@ -53,6 +54,8 @@ def insert_new(session: Session, rows: Sequence[DeclarativeBase]) -> None:
                 for row in mine
             ),
         )
+    if finally_:
+        return
     for row in rows:
         make_transient_to_detached(row)
     session.add_all(rows)

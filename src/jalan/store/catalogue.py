@@ -30,6 +30,9 @@ class CatalogueWriter:
         self._containers: dict[tuple[int, str], Container] = {
             (c.system_id, c.path): c for c in session.scalars(select(Container))
         }
+        self._databases: dict[int, list[str]] = {}
+        for container in self._containers.values():
+            self._note_database(container)
         self._datasets: dict[int, dict[str, Dataset]] = {}
         self._fields: dict[int, dict[str, Field]] = {}
 
@@ -60,7 +63,12 @@ class CatalogueWriter:
             found = Container(system_id=system.id, parent_id=above.id if above else None, path=path, kind=kind)
             self._add(found, "containers")
             self._containers[system.id, path] = found
+            self._note_database(found)
         return found
+
+    def _note_database(self, container: Container) -> None:
+        if container.kind == "database":
+            self._databases.setdefault(container.system_id, []).append(container.path)
 
     def datasets(self, system: System) -> dict[str, Dataset]:
         """Return all datasets of a system by name, with their fields loaded."""
@@ -83,11 +91,8 @@ class CatalogueWriter:
         place = normal_namespace(namespace)
         scheme = place.partition("://")[0]
         system = self.system(place, {"postgres": "postgresql"}.get(scheme, scheme or "other"))
-        databases = [
-            c.path for (id_, _), c in self._containers.items() if id_ == system.id and c.kind == "database"
-        ]
         known = self.datasets(system)
-        found = spellings(place, name, databases)
+        found = spellings(place, name, self._databases.get(system.id, ()))
         return self.dataset(system, next((one for one in found if one in known), found[0]))
 
     def dataset_of(self, id_: int) -> Dataset:
@@ -176,8 +181,8 @@ class CatalogueWriter:
         row.id = self.ids.next(row.__tablename__)
         self._new.append(row)
 
-    def flush(self) -> None:
-        """Write what is new, in batches."""
-        insert_new(self.session, self._new)
+    def flush(self, finally_: bool = False) -> None:
+        """Write what is new, in batches. finally_: none of it is changed any more."""
+        insert_new(self.session, self._new, finally_)
         self._new.clear()
         self.session.flush()

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import orjson
 import psycopg
 from alembic import command
 from alembic.config import Config
@@ -13,7 +14,7 @@ _MIGRATIONS = Path(__file__).parent / "migrations"
 
 def open_store(url: str) -> Engine:
     """Return an engine on the store; nothing is connected yet."""
-    return create_engine(url, pool_pre_ping=True)
+    return create_engine(url, pool_pre_ping=True, json_deserializer=orjson.loads)
 
 
 def create_database(url: str) -> None:

@@ -239,9 +239,9 @@ class DefinitionWriter:
                 known.setdefault(row.definition_id, _Present()).diagnostics[told] = row.id
         self._known = known | self._known
 
-    def flush(self) -> None:
-        """Write all that is new, in batches."""
-        self._catalogue.flush()
+    def flush(self, finally_: bool = False) -> None:
+        """Write all that is new, in batches. finally_: none of it is changed any more."""
+        self._catalogue.flush(finally_)
         for table, columns, rows in (
             ("statement", _STATEMENT_COLUMNS, self._statements),
             ("link", _LINK_COLUMNS, self._links),

@@ -22,6 +22,7 @@ from jalan.service.intake.preview import Preview, PreviewPart, PreviewTable
 from jalan.service.intake.references import nearest
 from jalan.service.intake.work import Work
 from jalan.sources.tables import read_table
+from jalan.store.collecting import without_collecting
 from jalan.store.definitions import NewLink
 from jalan.store.models import Dataset
 
@@ -41,7 +42,7 @@ def load_tables(config: TabularConfig, work: Work) -> None:
         work.run.note(
             "warning", "unusable_row", f"{reason}: {count} rows are left out", f"{config.flows}:{first}"
         )  # fmt: skip
-    with work.writing():
+    with work.writing(), without_collecting():
         _TableWriter(config, work).write(datasets, repaired)
 
 

@@ -48,13 +48,13 @@ class Work:
     @contextmanager
     def writing(self) -> Iterator[tuple[CatalogueWriter, DefinitionWriter]]:
         """Open the one transaction that the run writes in; it is committed at the end, with the log."""
-        with Session(self.run.engine) as session, session.begin():
+        with Session(self.run.engine, expire_on_commit=False) as session, session.begin():
             self.run.take_lock(session)
             self.session = session
             self.catalogue = CatalogueWriter(session, datetime.now(UTC), self.source.id)
             self.definitions = DefinitionWriter(self.catalogue)
             yield self.catalogue, self.definitions
-            self.definitions.flush()
+            self.definitions.flush(finally_=True)
             self._finish(session)
 
     def _finish(self, session: Session) -> None:

@@ -1,0 +1,58 @@
+"""What the benches of sources share: a cluster and an empty store, and one source brought in twice."""
+
+import os
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import psycopg
+from sqlalchemy import Engine
+
+from jalan.demo.cluster import Cluster
+from jalan.service.intake import sources
+from jalan.service.intake.registry import parse_config
+from jalan.store.database import create_database, migrate, open_store
+
+ROOT = Path(__file__).resolve().parent.parent
+
+
+@contextmanager
+def bench_cluster() -> Iterator[Cluster]:
+    """Run the benches' own cluster."""
+    os.environ.setdefault("JALAN_SECRET_KEY_FILE", str(ROOT / ".jalan" / "bench" / "secret.key"))
+    cluster = Cluster(ROOT / ".jalan" / "bench", durable=False)
+    cluster.start()
+    try:
+        yield cluster
+    finally:
+        cluster.stop()
+
+
+@contextmanager
+def empty_store(cluster: Cluster) -> Iterator[Engine]:
+    """Make an empty store."""
+    url = cluster.url("jalan_bench")
+    with psycopg.connect(cluster.url("postgres").replace("+psycopg", ""), autocommit=True) as connection:
+        connection.execute("drop database if exists jalan_bench with (force)")
+    create_database(url)
+    engine = open_store(url)
+    migrate(engine)
+    yield engine
+    engine.dispose()
+
+
+def bring_in_twice(engine: Engine, config: dict[str, Any], floor: float) -> None:
+    """Run a source twice, and print what each run takes, in seconds and as a multiple of ``floor``."""
+    parsed = parse_config(config)
+    source = sources.ensure(engine, "bench", parsed, "bench")
+    for what in ("all of it into an empty store", "once more, nothing being new"):
+        start = time.perf_counter()
+        outcome = sources.run(engine, source, who="bench", config=parsed)
+        row(what, time.perf_counter() - start, floor, str(outcome.totals))
+
+
+def row(what: str, took: float, floor: float, more: str = "") -> None:
+    """Print one measured time."""
+    print(f"{what:52} {took:7.2f} s   {took / floor:7.2f}   {more}".rstrip())
