@@ -207,3 +207,18 @@ def test_the_road_fits_other_widths(page: Page, width: int) -> None:
     page.one(".here h3")
     overflow = page.driver.execute_script("return document.documentElement.scrollWidth - window.innerWidth")
     assert overflow <= 0
+
+
+def test_the_part_that_is_shown_is_handed_on(page: Page) -> None:
+    page.open("/lineage")
+    page.find("mart.sailing_board", "mart.sailing_board")
+    page.one(".lane")
+    page.click(".bar button", "export")
+    link = page.one(".export a", "CSV").get_attribute("href")
+    page.click(".export label", "the whole graph")
+    page.wait(lambda: page.one(".export a", "CSV").get_attribute("href") != link)
+    whole = page.one(".export a", "CSV").get_attribute("href")
+    count = "return fetch(arguments[0]).then(a => a.text()).then(t => t.split('\\n').length)"
+    some, every = (page.driver.execute_script(count, address) for address in (link, whole))
+    assert 20 < some < every
+    assert serious(page) == []

@@ -2,6 +2,7 @@
 import { useEventListener } from '@vueuse/core'
 import { computed, ref, useTemplateRef, watch } from 'vue'
 import EvidenceDock from '@/lineage/EvidenceDock.vue'
+import ExportMenu from '@/lineage/ExportMenu.vue'
 import KeySheet from '@/lineage/KeySheet.vue'
 import RoadMap from '@/lineage/RoadMap.vue'
 import RoadTable from '@/lineage/RoadTable.vue'
@@ -136,6 +137,12 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           <button v-if="state.dock.value === 'closed'" title="e" @click="state.setDock('code')">
             code
           </button>
+          <ExportMenu
+            v-if="facts"
+            :facts="facts"
+            :back="state.onTrail.value ? 50 : state.back.value"
+            :ahead="state.onTrail.value ? 50 : state.ahead.value"
+          />
           <button title="Keys" @click="sheet = true">keys <kbd>?</kbd></button>
         </span>
       </div>

@@ -1,11 +1,12 @@
 """What feeds Jalan: sources with their runs, how much was read, and what was not understood."""
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
 from croniter import croniter
 from pydantic import BaseModel
-from sqlalchemy import case, func, select
+from sqlalchemy import ColumnElement, case, func, select
 from sqlalchemy.orm import Session
 
 from jalan.service.errors import NotFound
@@ -13,12 +14,13 @@ from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.registry import KINDS
 from jalan.service.intake.runs import bury_dead
 from jalan.service.intake.sources import get, secret_states
-from jalan.service.intake.work import coverage_of_source
+from jalan.service.intake.work import coverage_of_sources
 from jalan.sql.fingerprint import redact
 from jalan.store.models import Definition, Diagnostic, Ingestion, Source, Statement
 
 _RUNS_LISTED = 50
 _LONGEST_TEXT = 4000
+_UNREAD = (Definition.valid_to.is_(None), Diagnostic.valid_to.is_(None), Diagnostic.level != "info")
 _NO_SQL = frozenset({"yaml", "csv", "calculation"})
 
 
@@ -122,48 +124,56 @@ def sources(session: Session) -> list[SourceFact]:
     """Return all sources."""
     bury_dead(session)
     rows = session.scalars(select(Source).where(Source.removed_at.is_(None)).order_by(Source.id)).all()
-    return [_source(session, row) for row in rows]
+    return _sources(session, rows)
 
 
 def source(session: Session, source_id: int) -> SourceFact:
     """Return one source. Raises NotFound."""
     bury_dead(session)
-    return _source(session, get(session, source_id))
+    return _sources(session, [get(session, source_id)])[0]
 
 
-def _source(session: Session, row: Source) -> SourceFact:
-    last = list(
-        session.scalars(
-            select(Ingestion).where(Ingestion.source_id == row.id).order_by(Ingestion.id.desc()).limit(20)
-        )
+def _sources(session: Session, rows: Sequence[Source]) -> list[SourceFact]:
+    """Everything is asked once for all of them."""
+    ids = [row.id for row in rows]
+    last_run = _latest(session, ids, Ingestion.state != "running")
+    last_done = _latest(session, ids, Ingestion.state == "done")
+    running_ = _latest(session, ids, Ingestion.state == "running")
+    coverage = coverage_of_sources(session, ids)
+    query = (
+        select(Definition.source_id, func.count())
+        .join(Diagnostic)
+        .where(Definition.source_id.in_(ids), *_UNREAD)
+        .group_by(Definition.source_id)
     )
-    runs_ = [_run(one) for one in last]
-    unread_count = session.scalars(
-        select(func.count())
-        .select_from(Diagnostic)
-        .join(Definition)
-        .where(
-            Definition.source_id == row.id, Definition.valid_to.is_(None), Diagnostic.valid_to.is_(None),
-            Diagnostic.level != "info",
+    unread_counts: dict[int | None, int] = dict(session.execute(query).all())
+    return [
+        SourceFact(
+            id=row.id,
+            name=row.name,
+            kind=row.kind,
+            kind_title=KINDS[row.kind].title,
+            config=row.config,
+            secrets=secret_states(row),
+            schedule=row.schedule,
+            next_run=next_time(row.schedule, datetime.now(UTC)),
+            created_at=row.created_at,
+            created_by=row.created_by,
+            last_run=last_run.get(row.id),
+            last_done=last_done.get(row.id),
+            running=running_.get(row.id),
+            coverage=CoverageFact.of(coverage.get(row.id, Coverage())),
+            unread=unread_counts.get(row.id, 0),
         )
-    ).one()  # fmt: skip
-    return SourceFact(
-        id=row.id,
-        name=row.name,
-        kind=row.kind,
-        kind_title=KINDS[row.kind].title,
-        config=row.config,
-        secrets=secret_states(row),
-        schedule=row.schedule,
-        next_run=next_time(row.schedule, datetime.now(UTC)),
-        created_at=row.created_at,
-        created_by=row.created_by,
-        last_run=next((one for one in runs_ if one.state != "running"), None),
-        last_done=next((one for one in runs_ if one.state == "done"), None),
-        running=next((one for one in runs_ if one.state == "running"), None),
-        coverage=CoverageFact.of(coverage_of_source(session, row.id)),
-        unread=unread_count,
-    )
+        for row in rows
+    ]
+
+
+def _latest(session: Session, ids: list[int], which: ColumnElement[bool]) -> dict[int | None, RunFact]:
+    """The latest run of each source among those of a state."""
+    query = select(Ingestion).where(Ingestion.source_id.in_(ids), which).distinct(Ingestion.source_id)
+    found = session.scalars(query.order_by(Ingestion.source_id, Ingestion.id.desc()))
+    return {row.source_id: _run(row) for row in found}
 
 
 def next_time(schedule: str | None, after: datetime) -> datetime | None:
@@ -212,10 +222,7 @@ def running(session: Session, source_id: int) -> list[int]:
 def unread(session: Session, source_id: int, offset: int, limit: int) -> UnreadPage:
     """Return the places in a source's texts that were not understood, the worst first. Raises NotFound."""
     get(session, source_id)
-    valid = (
-        Definition.source_id == source_id, Definition.valid_to.is_(None), Diagnostic.valid_to.is_(None),
-        Diagnostic.level != "info",
-    )  # fmt: skip
+    valid = (Definition.source_id == source_id, *_UNREAD)
     total = session.scalars(select(func.count()).select_from(Diagnostic).join(Definition).where(*valid)).one()
     query = select(Diagnostic, Definition).join(Definition).where(*valid)
     worst = case((Diagnostic.level == "error", 0), else_=1)

@@ -63,12 +63,16 @@ class Work:
         if source.state != state:
             source.state = state
         self.outcome = Outcome(source.name, dict(self.catalogue.changes), self.totals)
-        self.run.finish(session, self.outcome, coverage_of_source(session, source.id).model_dump())
+        coverage = coverage_of_sources(session, [source.id]).get(source.id, Coverage())
+        self.run.finish(session, self.outcome, coverage.model_dump())
 
 
-def coverage_of_source(session: Session, source_id: int) -> Coverage:
-    """Return how much of the texts that a source has brought was read."""
+def coverage_of_sources(session: Session, ids: list[int]) -> dict[int | None, Coverage]:
+    """Return how much of the texts that sources have brought was read, for those that have brought any."""
     names = list(Coverage.model_fields)
     sums = [func.coalesce(func.sum(Definition.coverage[name].as_integer()), 0) for name in names]
-    query = select(*sums).where(Definition.source_id == source_id, Definition.valid_to.is_(None))
-    return Coverage(**dict(zip(names, session.execute(query).one(), strict=True)))
+    query = select(Definition.source_id, *sums).where(
+        Definition.source_id.in_(ids), Definition.valid_to.is_(None)
+    )  # fmt: skip
+    found = session.execute(query.group_by(Definition.source_id))
+    return {id_: Coverage(**dict(zip(names, counts, strict=True))) for id_, *counts in found}
