@@ -3,6 +3,7 @@
 import json
 import re
 from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
 
 import pytest
 from hypothesis import given
@@ -11,8 +12,9 @@ from hypothesis import strategies as st
 from jalan.sql.dialects import get_dialect
 from jalan.sql.fingerprint import fingerprint, fingerprint_of, masked
 from jalan.sql.statements import tokenize
+from jalan.usage.clocks import Clock
 from jalan.usage.digest import Digester, DigestError, Piece, Reading, read_lines, write_lines
-from jalan.usage.entries import BadEntry, Columns, Entry, read_csvlog, read_jsonlog, read_rows
+from jalan.usage.entries import BadEntry, Columns, Entry, first_time, read_csvlog, read_jsonlog, read_rows
 
 _PIECES = st.sampled_from(
     ["select", "fare", "'sold'", "'it''s'", "12", "1.5", "1e3", ".5", "a.b", "a1", "x_2", "$1", "(", ")", ",", "=",
@@ -120,7 +122,7 @@ def test_lines_of_a_json_log() -> None:
         + _log("duration: 9.000 ms  parse q1: select $1") + _log("duration: 3 ms") + _log("connection received")
         + b'{"message": "duration: 1 ms  statement: torn'
     )  # fmt: skip
-    found = list(read_jsonlog(data))
+    found = list(read_jsonlog(data, Clock()))
     assert [(e.text, e.duration_ms, e.time) for e in found if isinstance(e, Entry)] == [
         ("select 1", 1.25, "2026-11-20T10:00:00"),
         ("select $1", 0.5, "2026-11-20T10:00:00"),
@@ -133,7 +135,7 @@ def test_a_query_that_was_logged_and_then_failed_does_not_count() -> None:
     data = _log(f"statement: {text}") + _log(
         "column does not exist", error_severity="ERROR", statement=text
     )  # fmt: skip
-    digest = Digester(Reading()).digest(read_jsonlog(data + _log("statement: select 1")))
+    digest = Digester(Reading()).digest(read_jsonlog(data + _log("statement: select 1"), Clock()))
     digest.settle()
     assert [found[0] for found in digest.queries.values()] == ["select 0"]
 
@@ -146,7 +148,7 @@ def test_lines_of_a_csv_log_may_go_over_several() -> None:
     data = (
         line.replace("{}", 'duration: 2.0 ms  statement: select ""a b""\nfrom tides').encode() + b"\nshort,line\n"
     )
-    good, bad = read_csvlog(data)
+    good, bad = read_csvlog(data, Clock())
     assert isinstance(good, Entry)
     assert (good.text, good.duration_ms, good.application) == ('select "a b"\nfrom tides', 2.0, "tool")
     assert isinstance(bad, BadEntry)
@@ -163,7 +165,7 @@ def test_rows_of_a_table_by_a_mapping() -> None:
         {"sql": "select 5", "at": "2026-11-20", "who": "a", "s": "long"},
         {"sql": "select 6", "who": "a", "s": "long"},
     ]
-    found = list(read_rows(iter(rows), columns))
+    found = list(read_rows(iter(rows), columns, Clock()))
     assert [(e.text, e.time, e.person, e.duration_ms) for e in found if isinstance(e, Entry)] == [
         ("select 1", "2026-11-20T10:00:00", "a", 500.0),
         ("select 2", "2025-11-20T10:00:00", "", 0.0),
@@ -173,3 +175,47 @@ def test_rows_of_a_table_by_a_mapping() -> None:
         (4, "“sql” is empty"), (5, "“yesterday” is no time"), (6, "“s” must be a number, not “long”"),
         (7, "there is no column 'at'"),
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("zone", "written", "meant"),
+    [
+        ("UTC", "2026-11-23 13:04:05.678 UTC", "2026-11-23T13:04:05"),
+        ("Europe/Lisbon", "2026-11-23 13:04:05.678 WET", "2026-11-23T13:04:05"),
+        ("Europe/Lisbon", "2026-07-01 00:30:59.000 WEST", "2026-06-30T23:30:59"),
+        ("Asia/Kathmandu", "2026-07-01 05:00:01.000 +0545", "2026-06-30T23:15:01"),
+        # When clocks are put back, 1:30 is there twice, and the word says which of them is meant.
+        ("Europe/Lisbon", "2026-10-25 01:30:00.000 WEST", "2026-10-25T00:30:00"),
+        ("Europe/Lisbon", "2026-10-25 01:30:00.000 WET", "2026-10-25T01:30:00"),
+    ],
+)
+def test_times_of_a_log_are_turned_into_utc(zone: str, written: str, meant: str) -> None:
+    assert Clock(zone).stamp(written) == meant
+
+
+@given(st.datetimes(datetime(1990, 1, 1), datetime(2037, 1, 1)), st.sampled_from(["America/Bogota", "Asia/Tokyo"]))
+def test_a_time_is_the_same_moment_in_a_log_and_in_a_table(moment: datetime, zone: str) -> None:
+    moment = moment.replace(microsecond=0)
+    local = moment.replace(tzinfo=UTC).astimezone(ZoneInfo(zone))
+    assert Clock(zone).stamp(f"{local:%Y-%m-%d %H:%M:%S}.000 {local.tzname()}") == moment.isoformat()
+    assert Clock(zone).read(local.replace(tzinfo=None).isoformat()) == moment.isoformat()
+    assert Clock("Africa/Cairo").read(local) == moment.isoformat(), "what says its zone needs no other"
+
+
+def test_a_line_without_time_is_reported_and_the_rest_is_read() -> None:
+    data = _log("statement: select 1", timestamp="soon") + _log("statement: select 2")
+    bad, good = read_jsonlog(data, Clock())
+    assert isinstance(bad, BadEntry)
+    assert bad.message == "no line of a JSON log: “soon” is no time"
+    assert isinstance(good, Entry)
+    row = ["soon", *[""] * 12, "statement: select 1", *[""] * 9]
+    (bad,) = read_csvlog(",".join(row).encode(), Clock())
+    assert isinstance(bad, BadEntry)
+
+
+def test_a_log_in_another_zone_than_said_is_doubted() -> None:
+    said = Clock("Europe/Lisbon")
+    assert said.doubt("WET", "2026-11-23 13:00") is None
+    doubt = "the log is written in EST: its times are taken as those of Europe/Lisbon, where it is WET"
+    assert said.doubt("EST", "2026-11-23 13:00") == doubt
+    assert first_time(_log("statement: select 1"), "jsonlog") == ("2026-11-20 10:00", "UTC")

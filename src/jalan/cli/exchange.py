@@ -63,6 +63,7 @@ def digest_history_command(
     kind: Annotated[str, typer.Option("--kind", help="jsonlog, csvlog, csv, jsonl or parquet.")] = "jsonlog",
     database: Annotated[str, typer.Option(help="The database, where the history does not say.")] = "",
     dialect: Annotated[str, typer.Option(help="Dialect of the queries.")] = "postgresql",
+    zone: Annotated[str, typer.Option(help="Where times that do not say it were written.")] = "UTC",
     mapping: Annotated[
         list[str] | None,
         typer.Option("--map", metavar="WHAT=COLUMN", help="For tables: text=query, time=started_at, … Repeatable."),
@@ -79,7 +80,7 @@ def digest_history_command(
         config = parse_config(
             {
                 "kind": "history", "format": kind, "files": "*", "server": "digest:1", "database": database or None,
-                "dialect": dialect, "mapping": pairs or None,
+                "dialect": dialect, "mapping": pairs or None, "time_zone": zone,
             }
         )  # fmt: skip
         assert isinstance(config, HistoryConfig)

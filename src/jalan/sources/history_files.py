@@ -17,8 +17,9 @@ import pyarrow.parquet as pq
 from pyarrow import ArrowException
 
 from jalan.sources.errors import SourceError
+from jalan.usage.clocks import Clock
 from jalan.usage.digest import Digest, Digester, Piece, Reading
-from jalan.usage.entries import BadEntry, Columns, Entry, read_csvlog, read_jsonlog, read_rows, zone_of
+from jalan.usage.entries import BadEntry, Columns, Entry, first_time, read_csvlog, read_jsonlog, read_rows
 
 Format = Literal["jsonlog", "csvlog", "csv", "jsonl", "parquet"]
 PIECE = 4 << 20
@@ -30,11 +31,12 @@ Tell = Callable[[str, int, int], None]
 
 @dataclass(frozen=True, slots=True)
 class HistoryFile:
-    """How a file of queries is read."""
+    """How a file of queries is read. zone: of the times that do not say theirs."""
 
     form: Format
     columns: Columns | None
     how: Reading
+    zone: str = "UTC"
 
 
 def matching(pattern: str) -> list[Path]:
@@ -131,9 +133,10 @@ def _digest_text(
 
 def _check_zone(data: bytes, how: HistoryFile, first: bool, notes: list[str]) -> None:
     if first and how.form in ("jsonlog", "csvlog"):
-        zone = zone_of(data, how.form)
-        if zone not in (None, "UTC", "GMT"):
-            notes.append(f"the log is written in {zone}: its times are taken as if they were UTC")
+        found = first_time(data, how.form)
+        doubt = None if found is None else Clock(how.zone).doubt(found[1], found[0])
+        if doubt is not None:
+            notes.append(doubt)
 
 
 class _Worker:
@@ -141,6 +144,7 @@ class _Worker:
         self._how = how
         self._header = header
         self._digester = Digester(how.how)
+        self._clock = Clock(how.zone)
 
     def digest(self, data: bytes, offset: int) -> Digest:
         return self._digester.digest(self._entries(data, offset))
@@ -148,18 +152,18 @@ class _Worker:
     def _entries(self, data: bytes, offset: int) -> Iterator[Entry | BadEntry]:
         form = self._how.form
         if form == "jsonlog":
-            return read_jsonlog(data)
+            return read_jsonlog(data, self._clock)
         if form == "csvlog":
-            return read_csvlog(data)
+            return read_csvlog(data, self._clock)
         assert self._how.columns is not None
         if form == "jsonl":
-            return _json_entries(data, self._how.columns)
+            return _json_entries(data, self._how.columns, self._clock)
         text = io.StringIO(data.decode("utf-8", "replace"), newline="")
         rows: Iterator[Any] = csv.DictReader(text, None if offset == 0 else self._header)
-        return read_rows(rows, self._how.columns)
+        return read_rows(rows, self._how.columns, self._clock)
 
 
-def _json_entries(data: bytes, columns: Columns) -> Iterator[Entry | BadEntry]:
+def _json_entries(data: bytes, columns: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
     for number, line in enumerate(data.splitlines(), 1):
         if not line.strip():
             continue
@@ -171,7 +175,7 @@ def _json_entries(data: bytes, columns: Columns) -> Iterator[Entry | BadEntry]:
         if not isinstance(found, dict):
             yield BadEntry(number, "expected an object")
             continue
-        yield from read_rows(iter([_Lenient(found)]), columns)
+        yield from read_rows(iter([_Lenient(found)]), columns, clock)
 
 
 class _Lenient(dict[str, Any]):
@@ -235,11 +239,11 @@ def _digest_parquet(
         count = table.metadata.num_rows
         if start >= count:
             return Digest(), Piece(file, start, count), []
-        digester = Digester(how.how)
+        digester, clock = Digester(how.how), Clock(how.zone)
         total = Digest()
         done = 0
         for batch in table.iter_batches(_ROWS):
-            total.add(digester.digest(read_rows(iter(batch.to_pylist()), how.columns)))
+            total.add(digester.digest(read_rows(iter(batch.to_pylist()), how.columns, clock)))
             done += batch.num_rows
             tell(f"reading {path.name}", done, count)
     except ArrowException as error:

@@ -7,10 +7,11 @@ import csv
 import io
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from datetime import UTC, datetime
 from typing import Any
 
 import orjson
+
+from jalan.usage.clocks import Clock
 
 _CSV_COLUMNS = 23  # up to application_name; later versions have more behind it
 _EXECUTED = ("statement: ", "execute ")
@@ -60,7 +61,7 @@ class BadEntry:
     message: str
 
 
-def read_jsonlog(data: bytes) -> Iterator[Entry | BadEntry]:
+def read_jsonlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
     """Read lines of PostgreSQL's JSON log."""
     logged = False  # whether queries are logged before they run, so that those that fail are among them
     for number, line in enumerate(data.splitlines(), 1):
@@ -68,13 +69,13 @@ def read_jsonlog(data: bytes) -> Iterator[Entry | BadEntry]:
             continue
         try:
             found = orjson.loads(line)
-            message, time = found["message"], found["timestamp"]
-        except (orjson.JSONDecodeError, KeyError, TypeError) as error:
+            message, time = found["message"], clock.stamp(found["timestamp"])
+        except (ValueError, KeyError, TypeError) as error:
             yield BadEntry(number, f"no line of a JSON log: {error}")
             continue
         if logged and found.get("error_severity") in _FAILED and "statement" in found:
             yield Entry(
-                found["statement"], _utc(time), found.get("user", ""), "", found.get("application_name", ""),
+                found["statement"], time, found.get("user", ""), "", found.get("application_name", ""),
                 found.get("dbname", ""), runs=-1,
             )  # fmt: skip
             continue
@@ -83,12 +84,12 @@ def read_jsonlog(data: bytes) -> Iterator[Entry | BadEntry]:
             text, duration, before = query
             logged = logged or before
             yield Entry(
-                text, _utc(time), found.get("user", ""), "", found.get("application_name", ""),
+                text, time, found.get("user", ""), "", found.get("application_name", ""),
                 found.get("dbname", ""), duration,
             )  # fmt: skip
 
 
-def read_csvlog(data: bytes) -> Iterator[Entry | BadEntry]:
+def read_csvlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
     """Read lines of PostgreSQL's CSV log; a query may go over several."""
     logged = False
     reader = csv.reader(io.StringIO(data.decode("utf-8", "replace"), newline=""))
@@ -96,14 +97,19 @@ def read_csvlog(data: bytes) -> Iterator[Entry | BadEntry]:
         if len(row) < _CSV_COLUMNS:
             yield BadEntry(reader.line_num, f"no line of a CSV log: {len(row)} columns instead of {_CSV_COLUMNS}")
             continue
+        try:
+            time = clock.stamp(row[0])
+        except ValueError as error:
+            yield BadEntry(reader.line_num, f"no line of a CSV log: {error}")
+            continue
         if logged and row[11] in _FAILED and row[19]:
-            yield Entry(row[19], _utc(row[0]), row[1], "", row[22], row[2], runs=-1)
+            yield Entry(row[19], time, row[1], "", row[22], row[2], runs=-1)
             continue
         query = _query_of(row[13])
         if query is not None:
             text, duration, before = query
             logged = logged or before
-            yield Entry(text, _utc(row[0]), row[1], "", row[22], row[2], duration)
+            yield Entry(text, time, row[1], "", row[22], row[2], duration)
 
 
 def _query_of(message: str) -> tuple[str, float, bool] | None:
@@ -124,23 +130,18 @@ def _query_of(message: str) -> tuple[str, float, bool] | None:
     return text, duration, rest is message
 
 
-def _utc(time: str) -> str:
-    """``2026-11-23 13:00:00.123 UTC`` → ``2026-11-23T13:00:00``."""
-    return f"{time[:10]}T{time[11:19]}"
+def first_time(data: bytes, form: str) -> tuple[str, str | None] | None:
+    """Return the first time of a piece of a log, to the minute, and the word for its zone; none if it has none."""
+    line = data.partition(b"\n")[0]
+    try:
+        written = orjson.loads(line)["timestamp"] if form == "jsonlog" else line.partition(b",")[0].decode()
+        day, time, *zone = written.split(" ")
+    except (ValueError, KeyError, TypeError, AttributeError):
+        return None  # the line is reported where it is read
+    return f"{day} {time[:5]}", zone[0] if zone else None
 
 
-def zone_of(data: bytes, form: str) -> str | None:
-    """Return the time zone that a piece of a log is written in, none where it shows none."""
-    if form == "jsonlog":
-        at = data.find(b'"timestamp":"')
-        head = data[at + 13 : at + 50].split(b'"')[0] if at >= 0 else b""
-    else:
-        head = data[:40].split(b",")[0]
-    words = head.decode(errors="replace").split(" ")
-    return words[2] if len(words) > 2 else None
-
-
-def read_rows(rows: Iterator[Mapping[str, Any]], mapping: Columns) -> Iterator[Entry | BadEntry]:
+def read_rows(rows: Iterator[Mapping[str, Any]], mapping: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
     """Read rows of a table of queries."""
     for number, row in enumerate(rows, 1):
         try:
@@ -149,7 +150,7 @@ def read_rows(rows: Iterator[Mapping[str, Any]], mapping: Columns) -> Iterator[E
                 yield BadEntry(number, f"“{mapping.text}” is empty")
                 continue
             yield Entry(
-                str(text), _time(row[mapping.time]), _word(row, mapping.person), _word(row, mapping.role),
+                str(text), clock.read(row[mapping.time]), _word(row, mapping.person), _word(row, mapping.role),
                 _word(row, mapping.application), _word(row, mapping.database),
                 _number(row, mapping.duration) * mapping.duration_factor, int(_number(row, mapping.rows)),
                 int(_number(row, mapping.bytes)),
@@ -171,19 +172,3 @@ def _number(row: Mapping[str, Any], column: str | None) -> float:
         return float(row[column])
     except ValueError as error:
         raise ValueError(f"“{column}” must be a number, not “{str(row[column])[:40]}”") from error
-
-
-def _time(value: Any) -> str:
-    if isinstance(value, datetime):
-        found = value
-    elif isinstance(value, int | float) or str(value).replace(".", "", 1).isdigit():
-        seconds = float(value)
-        found = datetime.fromtimestamp(seconds / 1000 if seconds > 1e11 else seconds, UTC)
-    else:
-        try:
-            found = datetime.fromisoformat(str(value).strip().removesuffix(" UTC"))
-        except ValueError as error:
-            raise ValueError(f"“{str(value)[:40]}” is no time; expected ISO 8601, or seconds since 1970") from error
-    if found.tzinfo is not None:
-        found = found.astimezone(UTC)
-    return found.strftime("%Y-%m-%dT%H:%M:%S")

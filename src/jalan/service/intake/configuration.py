@@ -3,9 +3,10 @@
 import re
 from pathlib import Path
 from typing import Annotated, Any, Literal
+from zoneinfo import available_timezones
 
 from croniter import croniter
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, SecretStr, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, SecretStr, field_validator, model_validator
 
 SERVER = r"^[^/:\s]+:[0-9]+$"
 
@@ -81,9 +82,17 @@ class HistoryConfig(SourceConfig):
     server: Server = Field(description="The server that ran the queries, as it is known in Jalan.")
     database: str | None = Field(None, description="The database, where the history does not say.")
     databases: list[str] = Field([], description="Only the queries of these databases (default: all).")
+    time_zone: str = Field("UTC", description="Where times that do not say it were written, as Europe/Lisbon.")
     dialect: str = "postgresql"
     search_path: list[str] = ["public"]
     keep_literals: bool = Field(False, description="Keep the queries' constants. They may be personal data.")
+
+    @field_validator("time_zone")
+    @classmethod
+    def _known_zone(cls, value: str) -> str:
+        if value not in available_timezones():
+            raise ValueError(f"“{value}” is no time zone; expected a name such as Europe/Lisbon")
+        return value
 
     @model_validator(mode="after")
     def _complete(self) -> "HistoryConfig":

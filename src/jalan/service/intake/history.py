@@ -61,7 +61,7 @@ def file_reading(config: HistoryConfig) -> HistoryFile:
             m.text, m.time, m.user, m.role, m.application, m.database, m.duration, _FACTORS[m.duration_unit],
             m.rows, m.bytes,
         )  # fmt: skip
-    return HistoryFile(config.format, columns, _how(config))  # type: ignore[arg-type]
+    return HistoryFile(config.format, columns, _how(config), config.time_zone)  # type: ignore[arg-type]
 
 
 # --- reading ---------------------------------------------------------------------------------------------

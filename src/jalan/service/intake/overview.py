@@ -7,6 +7,7 @@ from typing import Any
 from croniter import croniter
 from pydantic import BaseModel
 from sqlalchemy import ColumnElement, case, func, select
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from jalan.service.errors import NotFound
@@ -171,7 +172,7 @@ def _sources(session: Session, rows: Sequence[Source]) -> list[SourceFact]:
 
 def _latest(session: Session, ids: list[int], which: ColumnElement[bool]) -> dict[int | None, RunFact]:
     """The latest run of each source among those of a state."""
-    query = select(Ingestion).where(Ingestion.source_id.in_(ids), which).distinct(Ingestion.source_id)
+    query = select(Ingestion).where(Ingestion.source_id.in_(ids), which).ext(distinct_on(Ingestion.source_id))
     found = session.scalars(query.order_by(Ingestion.source_id, Ingestion.id.desc()))
     return {row.source_id: _run(row) for row in found}
 
