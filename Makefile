@@ -1,6 +1,6 @@
 # The two commands of this project. Both work on a fresh machine and again at once the second time.
 
-.PHONY: demo test nightly bench pictures clean
+.PHONY: demo test compiled nightly bench pictures clean
 
 demo: ## install what is missing, build, start the databases, serve the demo
 	@scripts/setup.sh
@@ -10,9 +10,15 @@ test: ## lint, types, import contracts, core, store, web, browser
 	@scripts/setup.sh --tests
 	@scripts/test.sh
 
+compiled: ## optional: the parser and the resolver as C, in .jalan/compiled, tested (some minutes)
+	@scripts/setup.sh --tests --compiler
+	@.venv/bin/python -m tools.compiled
+	@JALAN_COMPILED=1 PYTHONPATH=.jalan/compiled .venv/bin/python -m pytest tests/core tests/corpus tests/oracle -n 2 --dist loadfile
+
 bench: ## speed, beside real references, in one run
 	@scripts/setup.sh --tests
 	@.venv/bin/python bench/extract.py
+	@[ ! -f .jalan/compiled/built ] || PYTHONPATH=.jalan/compiled .venv/bin/python bench/extract.py
 	@.venv/bin/python bench/history.py
 	@.venv/bin/python bench/scan.py
 	@.venv/bin/python bench/tables.py

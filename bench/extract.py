@@ -16,6 +16,7 @@ import random
 import resource
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 import pglast
 import sqlparse
@@ -23,6 +24,7 @@ import sqlparse
 from jalan import Item, KnownTables, extract, extract_many, fingerprint
 from jalan.demo import scenario
 from jalan.sources.folder import read_folder
+from jalan.sql import lexer as lexer_module
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import Lexer
 from jalan.sql.statements import parse
@@ -222,6 +224,8 @@ def main() -> None:
     rng = random.Random(11)
     analytical = [analytical_query(rng) for _ in range(arguments.queries)]
     short = [short_query(rng, number) for number in range(arguments.statements * 3)]
+    kind = "interpreted" if lexer_module.__file__.endswith(".py") else "compiled"
+    print(f"jalan is {kind}: {Path(lexer_module.__file__).parent}")
     measure("the demo's SQL", demo_script(), arguments.rounds)
     measure("analytical queries, 50 to 200 lines", ";\n".join(analytical), arguments.rounds)
     measure("short queries of applications", ";\n".join(short), arguments.rounds)

@@ -1,11 +1,16 @@
 #!/usr/bin/env bash
-# Brings a machine to where the demo can start (with --tests: where the tests can run). Skips what is there.
+# Brings a machine to where the demo can start (with --tests: where the tests can run; with --compiler: where C can
+# be compiled). Skips what is there.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 umask 022
 
 with_tests=no
-[ "${1:-}" = "--tests" ] && with_tests=yes
+with_compiler=no
+for argument in "$@"; do
+  [ "$argument" = "--tests" ] && with_tests=yes
+  [ "$argument" = "--compiler" ] && with_compiler=yes
+done
 
 say() { printf 'setup: %s\n' "$*"; }
 fail() {
@@ -30,6 +35,11 @@ command -v git >/dev/null || packages+=(git)
 if [ $with_tests = yes ]; then
   command -v chromium >/dev/null || packages+=(chromium)
   command -v chromedriver >/dev/null || packages+=(chromium-driver)
+fi
+if [ $with_compiler = yes ]; then
+  command -v gcc >/dev/null || packages+=(gcc libc6-dev)
+  "${python:-python3}" -c 'import sys, sysconfig, os; sys.exit(not os.path.exists(sysconfig.get_path("include") + "/Python.h"))' \
+    2>/dev/null || packages+=(python3-dev)
 fi
 if [ ${#packages[@]} -gt 0 ]; then
   if [ "$(id -u)" != 0 ]; then

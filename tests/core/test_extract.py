@@ -1,5 +1,8 @@
 """The stable face: jalan.extract and jalan.extract_many."""
 
+import os
+from pathlib import Path
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -197,3 +200,11 @@ def test_no_sequence_of_words_raises(words: list[str]) -> None:
 def test_long_and_deep_texts_are_read_or_refused_but_never_crash(sql: str) -> None:
     found = extract(sql, tables={"t": ["a"]})
     assert found.statements or found.diagnostics[0].code == "too_deep"
+
+
+@pytest.mark.skipif("JALAN_COMPILED" not in os.environ, reason="only for the run with the compiled modules")
+def test_this_run_is_of_the_compiled_modules() -> None:
+    from jalan.lineage import relations
+    from jalan.sql import expressions
+
+    assert {Path(module.__file__ or "").suffix for module in (expressions, relations)} == {".so"}

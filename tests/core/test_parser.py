@@ -5,9 +5,9 @@ import inspect
 
 import pytest
 
-from jalan.lineage.changes import ChangeResolver
-from jalan.lineage.flows import FlowCollector
-from jalan.lineage.procedures import Procedure
+from jalan.lineage.changes import RESOLVERS
+from jalan.lineage.flows import COLLECTORS
+from jalan.lineage.procedures import STEPS
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.statements import Unread, parse
@@ -150,7 +150,7 @@ def _classes(base: type) -> set[type]:
 
 
 def test_no_kind_of_expression_is_passed_over_in_silence() -> None:
-    assert set(FlowCollector._EXPRESSIONS) == _classes(tree.Expression)
+    assert set(COLLECTORS) == _classes(tree.Expression)
 
 
 def test_every_statement_with_a_data_flow_is_resolved() -> None:
@@ -158,5 +158,5 @@ def test_every_statement_with_a_data_flow_is_resolved() -> None:
         tree.CreateTable, tree.Drop, tree.Truncate, tree.Alter, tree.RenameTables, tree.SetSearchPath, tree.Use,
         tree.Recognised, tree.Wrapped, tree.Routine,
     }  # fmt: skip
-    followed = set(ChangeResolver._STATEMENTS) | set(Procedure._STEPS)
+    followed = set(RESOLVERS) | set(STEPS)
     assert followed == _classes(tree.Statement) - without

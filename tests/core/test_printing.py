@@ -6,7 +6,8 @@ import pytest
 
 from jalan.sql import tree
 from jalan.sql.dialects import DIALECTS, get_dialect
-from jalan.sql.statement_printing import StatementPrinter, normal_form
+from jalan.sql.printing import PRINTERS
+from jalan.sql.statement_printing import STATEMENT_PRINTERS, normal_form
 from jalan.sql.statements import Unread, parse
 from tests.conftest import ROOT
 from tests.core.corpus import cases
@@ -63,7 +64,7 @@ def _without_kind(found: object) -> object:
 
 
 def test_every_class_of_the_tree_is_printed_or_has_nothing_to_print() -> None:
-    printed = set(StatementPrinter._PRINTERS) | set(StatementPrinter._STATEMENTS)
+    printed = set(PRINTERS) | set(STATEMENT_PRINTERS)
     inside = {tree.When, tree.StarModifiers, tree.Conflict, tree.MergeBranch, tree.AlterAction}
     abstract = {tree.Node, tree.Expression, tree.FromItem, tree.Statement}
     classes = {c for c in vars(tree).values() if isinstance(c, type) and issubclass(c, tree.Node)}

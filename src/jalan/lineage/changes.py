@@ -1,7 +1,6 @@
 """Statements that write: what goes into which column of their target, and what decides about the rows."""
 
 from collections.abc import Callable
-from typing import ClassVar
 
 from jalan.lineage.extraction import FILTER, IDENTITY, JOIN, SORT
 from jalan.lineage.flow import carry, copy_flow, merge
@@ -56,7 +55,7 @@ class ChangeResolver(RoutineResolver):
 
     def written(self, statement: tree.Statement) -> Written:
         """Resolve a statement that has a data flow."""
-        return self._STATEMENTS[type(statement)](self, statement)
+        return RESOLVERS[type(statement)](self, statement)
 
     def modifying(self, statement: tree.Statement) -> Relation:
         before = self.ctes
@@ -458,17 +457,18 @@ class ChangeResolver(RoutineResolver):
 
     _proposed: dict[str, str | Made] | None = None
 
-    _STATEMENTS: ClassVar[dict[type[tree.Statement], Callable[..., Written]]] = {
-        tree.QueryStatement: _query,
-        tree.CreateTableAs: _create_table_as,
-        tree.CreateView: _create_view,
-        tree.Insert: _insert,
-        tree.Update: _update,
-        tree.Delete: _delete,
-        tree.Merge: _merge,
-        tree.MultiInsert: _multi_insert,
-        tree.Copy: _copy,
-    }
+
+RESOLVERS: dict[type[tree.Statement], Callable[..., Written]] = {
+    tree.QueryStatement: ChangeResolver._query,
+    tree.CreateTableAs: ChangeResolver._create_table_as,
+    tree.CreateView: ChangeResolver._create_view,
+    tree.Insert: ChangeResolver._insert,
+    tree.Update: ChangeResolver._update,
+    tree.Delete: ChangeResolver._delete,
+    tree.Merge: ChangeResolver._merge,
+    tree.MultiInsert: ChangeResolver._multi_insert,
+    tree.Copy: ChangeResolver._copy,
+}
 
 
 def _returned_names(routine: tree.Routine) -> list[str]:

@@ -7,7 +7,6 @@ and ``how`` names the condition.
 
 from collections.abc import Callable, Collection
 from functools import cache
-from typing import ClassVar
 
 from jalan.lineage.extraction import AGGREGATION, CONDITIONAL, FILTER, IDENTITY, SORT, TRANSFORMATION, WINDOW, Span
 from jalan.lineage.flow import carry, join_path, merge, path_of
@@ -57,7 +56,7 @@ class FlowCollector(NameLookup):
 
     def collect(self, node: tree.Expression, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         """Add what flows into the expression."""
-        self._EXPRESSIONS[type(node)](self, node, scope, values, conditions, how)
+        COLLECTORS[type(node)](self, node, scope, values, conditions, how)
 
     # --- one method a node class ---------------------------------------------------------------------
 
@@ -412,28 +411,29 @@ class FlowCollector(NameLookup):
         made.stands_for = tuple(stands_for)
         return made
 
-    _EXPRESSIONS: ClassVar[dict[type[tree.Expression], Callable[..., None]]] = {
-        tree.Column: _column,
-        tree.Star: _star,
-        tree.Literal: _nothing,
-        tree.Parameter: _parameter,
-        tree.Unary: _unary,
-        tree.Binary: _binary,
-        tree.Between: _between,
-        tree.InList: _in_list,
-        tree.InQuery: _in_query,
-        tree.ScalarQuery: _scalar_query,
-        tree.ArrayQuery: _array_query,
-        tree.Exists: _exists,
-        tree.Case: _case,
-        tree.Cast: _cast,
-        tree.ArrayItems: _items,
-        tree.Row: _items,
-        tree.Subscript: _subscript,
-        tree.Field: _field,
-        tree.Call: _call,
-        tree.Lambda: _lambda,
-        tree.Comprehension: _comprehension,
-        tree.Struct: _struct,
-        tree.Path: _path,
-    }
+
+COLLECTORS: dict[type[tree.Expression], Callable[..., None]] = {
+    tree.Column: FlowCollector._column,
+    tree.Star: FlowCollector._star,
+    tree.Literal: FlowCollector._nothing,
+    tree.Parameter: FlowCollector._parameter,
+    tree.Unary: FlowCollector._unary,
+    tree.Binary: FlowCollector._binary,
+    tree.Between: FlowCollector._between,
+    tree.InList: FlowCollector._in_list,
+    tree.InQuery: FlowCollector._in_query,
+    tree.ScalarQuery: FlowCollector._scalar_query,
+    tree.ArrayQuery: FlowCollector._array_query,
+    tree.Exists: FlowCollector._exists,
+    tree.Case: FlowCollector._case,
+    tree.Cast: FlowCollector._cast,
+    tree.ArrayItems: FlowCollector._items,
+    tree.Row: FlowCollector._items,
+    tree.Subscript: FlowCollector._subscript,
+    tree.Field: FlowCollector._field,
+    tree.Call: FlowCollector._call,
+    tree.Lambda: FlowCollector._lambda,
+    tree.Comprehension: FlowCollector._comprehension,
+    tree.Struct: FlowCollector._struct,
+    tree.Path: FlowCollector._path,
+}

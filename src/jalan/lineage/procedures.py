@@ -5,7 +5,6 @@ next. A variable that is assigned inside a branch or a loop keeps what it had be
 """
 
 from collections.abc import Callable
-from typing import ClassVar
 
 from jalan.lineage.changes import ChangeResolver
 from jalan.lineage.dynamic import constant, tokens_of_text
@@ -49,7 +48,7 @@ class Procedure:
 
     def step(self, node: tree.Statement) -> None:
         """Run one statement."""
-        handler = self._STEPS.get(type(node))
+        handler = STEPS.get(type(node))
         if handler is not None:
             handler(self, node)
         elif isinstance(node, tree.Insert) and self.result_table in node.target.parts:
@@ -61,7 +60,7 @@ class Procedure:
     @classmethod
     def is_procedural(cls, node: tree.Statement) -> bool:
         """Whether a statement is one of those that a run follows itself."""
-        return type(node) in cls._STEPS and not (isinstance(node, tree.QueryStatement) and not _assigns(node.query))
+        return type(node) in STEPS and not (isinstance(node, tree.QueryStatement) and not _assigns(node.query))
 
     # --- variables -----------------------------------------------------------------------------------
 
@@ -282,18 +281,19 @@ class Procedure:
             else:
                 self.step(node)
 
-    _STEPS: ClassVar[dict[type[tree.Statement], Callable[..., None]]] = {
-        tree.Declare: _declare,
-        tree.Assign: _assign,
-        tree.QueryStatement: _query,
-        tree.Fetch: _fetch,
-        tree.Block: _block,
-        tree.If: _if,
-        tree.Loop: _loop,
-        tree.Return: _return,
-        tree.CallRoutine: _call,
-        tree.Execute: _execute,
-    }
+
+STEPS: dict[type[tree.Statement], Callable[..., None]] = {
+    tree.Declare: Procedure._declare,
+    tree.Assign: Procedure._assign,
+    tree.QueryStatement: Procedure._query,
+    tree.Fetch: Procedure._fetch,
+    tree.Block: Procedure._block,
+    tree.If: Procedure._if,
+    tree.Loop: Procedure._loop,
+    tree.Return: Procedure._return,
+    tree.CallRoutine: Procedure._call,
+    tree.Execute: Procedure._execute,
+}
 
 
 def _leaves(body: list[tree.Statement]) -> bool:

@@ -15,7 +15,7 @@ Flow = dict[Key, dict[Span, Mark | None]]
 """(table, column, how) → where that column is named, each place once and in order, with its mark."""
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class Made:
     """A column that a query makes: what carries value into it and what decides about it.
 
@@ -35,12 +35,34 @@ class Made:
     unnamed: bool = False
     origin: "tuple[tree.Expression, Scope] | None" = None
 
+    def __init__(
+        self,
+        name: str,
+        values: Flow,
+        conditions: Flow,
+        span: Span,
+        stands_for: tuple[tuple[str, str], ...] = (),
+        fields: "dict[str, Made] | None" = None,
+        text: "Text | None" = None,
+        unnamed: bool = False,
+        origin: "tuple[tree.Expression, Scope] | None" = None,
+    ) -> None:
+        self.name = name
+        self.values = values
+        self.conditions = conditions
+        self.span = span
+        self.stands_for = stands_for
+        self.fields = fields
+        self.text = text
+        self.unnamed = unnamed
+        self.origin = origin
+
 
 Text = list[tuple[str, int]]
 """Constant text in pieces, each with the offset at which it stands in the script."""
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class Relation:
     """What a query puts out.
 
@@ -54,6 +76,19 @@ class Relation:
     open: list["Entry"]
     _by_name: dict[str, Made] | None = None
 
+    def __init__(
+        self,
+        columns: list[Made],
+        rows: Flow,
+        order: Flow,
+        open: list["Entry"],
+    ) -> None:
+        self.columns = columns
+        self.rows = rows
+        self.order = order
+        self.open = open
+        self._by_name = None
+
     def named(self, name: str) -> Made | None:
         """Return the first column of that name."""
         if self._by_name is None or len(self._by_name) > len(self.columns):
@@ -63,7 +98,7 @@ class Relation:
         return self._by_name.get(name)
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class Entry:
     """One table-like thing in FROM.
 
@@ -84,6 +119,28 @@ class Entry:
     rest: Made | None = None
     is_file: bool = False
 
+    def __init__(
+        self,
+        name: str,
+        parts: tuple[str, ...],
+        key: str | None,
+        columns: dict[str, "str | Made"],
+        order: Sequence[tuple[str, "str | Made"]],
+        open: list["Entry"] | None = None,
+        hidden: set[str] | None = None,
+        rest: Made | None = None,
+        is_file: bool = False,
+    ) -> None:
+        self.name = name
+        self.parts = parts
+        self.key = key
+        self.columns = columns
+        self.order = order
+        self.open = open if open is not None else []
+        self.hidden = hidden if hidden is not None else set()
+        self.rest = rest
+        self.is_file = is_file
+
     def find(self, name: str) -> "Reference | None":
         """Return the column of that name; an open entry has every name."""
         column = self.columns.get(name)
@@ -96,7 +153,7 @@ class Entry:
         return None
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class Reference:
     """A column of an entry, or a part of it; ``possible`` where others may be meant."""
 
@@ -104,6 +161,12 @@ class Reference:
     column: "str | Made"
     path: str = ""
     possible: bool = False
+
+    def __init__(self, entry: Entry, column: "str | Made", path: str = "", possible: bool = False) -> None:
+        self.entry = entry
+        self.column = column
+        self.path = path
+        self.possible = possible
 
 
 @dataclass(slots=True, eq=False)

@@ -6,7 +6,6 @@ tree was read from.
 
 import re
 from collections.abc import Callable, Iterable
-from typing import ClassVar
 
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect, Folding
@@ -31,7 +30,7 @@ class Printer:
 
     def print(self, node: tree.Node) -> str:
         """Return a node as text."""
-        return self._PRINTERS[type(node)](self, node)
+        return PRINTERS[type(node)](self, node)
 
     # --- names and lists -----------------------------------------------------------------------------
 
@@ -447,49 +446,50 @@ class Printer:
         parts.append(f"define {', '.join(pairs)}" if defined else "")
         return f"{self.print(node.source)} match_recognize ({' '.join(parts)}){self.alias(node)}"
 
-    _PRINTERS: ClassVar[dict[type[tree.Node], Callable[..., str]]] = {
-        tree.Literal: _as_written,
-        tree.Parameter: _as_written,
-        tree.Column: _column,
-        tree.Star: _star,
-        tree.Unary: _unary,
-        tree.Binary: _binary,
-        tree.Between: _between,
-        tree.InList: _in_list,
-        tree.InQuery: _in_query,
-        tree.ScalarQuery: _scalar_query,
-        tree.ArrayQuery: _array_query,
-        tree.Exists: _exists,
-        tree.Case: _case,
-        tree.Cast: _cast,
-        tree.ArrayItems: _array_items,
-        tree.Row: _row,
-        tree.Subscript: _subscript,
-        tree.Field: _field,
-        tree.Path: _path,
-        tree.Lambda: _lambda,
-        tree.Comprehension: _comprehension,
-        tree.Struct: _struct,
-        tree.Call: _call,
-        tree.Sort: _sort,
-        tree.Window: _window,
-        tree.Item: _item,
-        tree.Query: _query,
-        tree.With: _with,
-        tree.Cte: _cte,
-        tree.SetOperation: _set_operation,
-        tree.Values: _values,
-        tree.Select: _select,
-        tree.TableName: _table_name,
-        tree.TableSource: _table_source,
-        tree.Derived: _derived,
-        tree.FunctionSource: _function_source,
-        tree.Join: _join,
-        tree.Shredded: _shredded,
-        tree.Pivot: _pivot,
-        tree.Unpivot: _unpivot,
-        tree.MatchRecognize: _match_recognize,
-    }
+
+PRINTERS: dict[type[tree.Node], Callable[..., str]] = {
+    tree.Literal: Printer._as_written,
+    tree.Parameter: Printer._as_written,
+    tree.Column: Printer._column,
+    tree.Star: Printer._star,
+    tree.Unary: Printer._unary,
+    tree.Binary: Printer._binary,
+    tree.Between: Printer._between,
+    tree.InList: Printer._in_list,
+    tree.InQuery: Printer._in_query,
+    tree.ScalarQuery: Printer._scalar_query,
+    tree.ArrayQuery: Printer._array_query,
+    tree.Exists: Printer._exists,
+    tree.Case: Printer._case,
+    tree.Cast: Printer._cast,
+    tree.ArrayItems: Printer._array_items,
+    tree.Row: Printer._row,
+    tree.Subscript: Printer._subscript,
+    tree.Field: Printer._field,
+    tree.Path: Printer._path,
+    tree.Lambda: Printer._lambda,
+    tree.Comprehension: Printer._comprehension,
+    tree.Struct: Printer._struct,
+    tree.Call: Printer._call,
+    tree.Sort: Printer._sort,
+    tree.Window: Printer._window,
+    tree.Item: Printer._item,
+    tree.Query: Printer._query,
+    tree.With: Printer._with,
+    tree.Cte: Printer._cte,
+    tree.SetOperation: Printer._set_operation,
+    tree.Values: Printer._values,
+    tree.Select: Printer._select,
+    tree.TableName: Printer._table_name,
+    tree.TableSource: Printer._table_source,
+    tree.Derived: Printer._derived,
+    tree.FunctionSource: Printer._function_source,
+    tree.Join: Printer._join,
+    tree.Shredded: Printer._shredded,
+    tree.Pivot: Printer._pivot,
+    tree.Unpivot: Printer._unpivot,
+    tree.MatchRecognize: Printer._match_recognize,
+}
 
 
 # Words that begin special syntax where an expression may stand; as names they are quoted.

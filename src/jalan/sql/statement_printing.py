@@ -1,7 +1,6 @@
 """Statements as text again, in the normal form of ``sql.printing``."""
 
 from collections.abc import Callable
-from typing import ClassVar
 
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect
@@ -12,7 +11,7 @@ class StatementPrinter(Printer):
     """Prints statements; queries and expressions too."""
 
     def print(self, node: tree.Node) -> str:
-        printer = self._STATEMENTS.get(type(node))
+        printer = STATEMENT_PRINTERS.get(type(node))
         return super().print(node) if printer is None else printer(self, node)
 
     def _query_statement(self, node: tree.QueryStatement) -> str:
@@ -303,26 +302,27 @@ class StatementPrinter(Printer):
         head = "prepare x as" if node.kind == "prepare" else f"{node.kind.replace('_', ' ')} x as"
         return f"{head} {self.print(node.body)}"
 
-    _STATEMENTS: ClassVar[dict[type[tree.Node], Callable[..., str]]] = {
-        tree.QueryStatement: _query_statement,
-        tree.CreateTableAs: _create_table_as,
-        tree.CreateTable: _create_table,
-        tree.CreateView: _create_view,
-        tree.Assignment: _assignment,
-        tree.Insert: _insert,
-        tree.MultiInsert: _multi_insert,
-        tree.Update: _update,
-        tree.Delete: _delete,
-        tree.Merge: _merge,
-        tree.Copy: _copy,
-        tree.Drop: _drop,
-        tree.Truncate: _truncate,
-        tree.RenameTables: _rename_tables,
-        tree.Alter: _alter,
-        tree.SetSearchPath: _set_search_path,
-        tree.Use: _use,
-        tree.Wrapped: _wrapped,
-    }
+
+STATEMENT_PRINTERS: dict[type[tree.Node], Callable[..., str]] = {
+    tree.QueryStatement: StatementPrinter._query_statement,
+    tree.CreateTableAs: StatementPrinter._create_table_as,
+    tree.CreateTable: StatementPrinter._create_table,
+    tree.CreateView: StatementPrinter._create_view,
+    tree.Assignment: StatementPrinter._assignment,
+    tree.Insert: StatementPrinter._insert,
+    tree.MultiInsert: StatementPrinter._multi_insert,
+    tree.Update: StatementPrinter._update,
+    tree.Delete: StatementPrinter._delete,
+    tree.Merge: StatementPrinter._merge,
+    tree.Copy: StatementPrinter._copy,
+    tree.Drop: StatementPrinter._drop,
+    tree.Truncate: StatementPrinter._truncate,
+    tree.RenameTables: StatementPrinter._rename_tables,
+    tree.Alter: StatementPrinter._alter,
+    tree.SetSearchPath: StatementPrinter._set_search_path,
+    tree.Use: StatementPrinter._use,
+    tree.Wrapped: StatementPrinter._wrapped,
+}
 
 
 def normal_form(node: tree.Node, text: str, dialect: Dialect) -> str:

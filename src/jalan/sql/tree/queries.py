@@ -1,4 +1,7 @@
-"""Queries: select lists, FROM, set operations, WITH."""
+"""Queries: select lists, FROM, set operations, WITH, and the expressions that hold queries.
+
+What other classes have as a field stands before them: compiled, a class must be there when it is named.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +14,27 @@ if TYPE_CHECKING:
     from jalan.sql.tree.statements import Statement
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
+class Query(Node):
+    """A body with its WITH, ORDER BY and LIMIT."""
+
+    ctes: With | None
+    body: Body
+    order: list[Sort]
+    limit: list[Expression]
+
+    def __init__(
+        self, start: int, end: int, ctes: With | None, body: Body, order: list[Sort], limit: list[Expression]
+    ) -> None:
+        self.start = start
+        self.end = end
+        self.ctes = ctes
+        self.body = body
+        self.order = order
+        self.limit = limit
+
+
+@dataclass(slots=True, eq=False, init=False)
 class Item(Node):
     """One entry of a select list; ``aliases`` where one expression makes several columns."""
 
@@ -19,13 +42,28 @@ class Item(Node):
     alias: str | None
     aliases: list[str] | None = None
 
+    def __init__(
+        self, start: int, end: int, expression: Expression, alias: str | None, aliases: list[str] | None = None
+    ) -> None:
+        self.start = start
+        self.end = end
+        self.expression = expression
+        self.alias = alias
+        self.aliases = aliases
 
-@dataclass(slots=True, eq=False)
+
+@dataclass(slots=True, eq=False, init=False)
 class TableName(Node):
     """A table by name, where a statement reads or writes it. ``file``: it is a file, a stage or a path."""
 
     parts: tuple[str, ...]
     file: bool = False
+
+    def __init__(self, start: int, end: int, parts: tuple[str, ...], file: bool = False) -> None:
+        self.start = start
+        self.end = end
+        self.parts = parts
+        self.file = file
 
 
 @dataclass(slots=True, eq=False)
@@ -36,7 +74,7 @@ class FromItem(Node):
     columns: list[str] | None
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class TableSource(FromItem):
     """A table, view or CTE by name. ``sample`` holds the arguments of TABLESAMPLE, ``at`` those of a clause that
     asks for an older state of the table."""
@@ -44,6 +82,24 @@ class TableSource(FromItem):
     table: TableName
     sample: list[Expression] | None = None
     at: list[Expression] | None = None
+
+    def __init__(
+        self,
+        start: int,
+        end: int,
+        alias: str | None,
+        columns: list[str] | None,
+        table: TableName,
+        sample: list[Expression] | None = None,
+        at: list[Expression] | None = None,
+    ) -> None:
+        self.start = start
+        self.end = end
+        self.alias = alias
+        self.columns = columns
+        self.table = table
+        self.sample = sample
+        self.at = at
 
 
 @dataclass(slots=True, eq=False)
@@ -110,7 +166,7 @@ class MatchRecognize(FromItem):
     all_rows: bool = False
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class Join(FromItem):
     """``left kind JOIN right``; kind is inner, left, right, full, cross, semi, anti or asof, or group for a join in
     parentheses that has an alias (then ``left`` is all of it)."""
@@ -123,8 +179,34 @@ class Join(FromItem):
     natural: bool
     using_alias: str | None = None
 
+    def __init__(
+        self,
+        start: int,
+        end: int,
+        alias: str | None,
+        columns: list[str] | None,
+        kind: str,
+        left: FromItem,
+        right: FromItem,
+        condition: Expression | None,
+        using: list[tuple[str, int, int]] | None,
+        natural: bool,
+        using_alias: str | None = None,
+    ) -> None:
+        self.start = start
+        self.end = end
+        self.alias = alias
+        self.columns = columns
+        self.kind = kind
+        self.left = left
+        self.right = right
+        self.condition = condition
+        self.using = using
+        self.natural = natural
+        self.using_alias = using_alias
 
-@dataclass(slots=True, eq=False)
+
+@dataclass(slots=True, eq=False, init=False)
 class Cte(Node):
     """One named query (or data-modifying statement) of a WITH; ``added`` are the columns of SEARCH and CYCLE."""
 
@@ -132,6 +214,22 @@ class Cte(Node):
     columns: list[str] | None
     statement: Query | Statement
     added: list[str]
+
+    def __init__(
+        self,
+        start: int,
+        end: int,
+        name: str,
+        columns: list[str] | None,
+        statement: Query | Statement,
+        added: list[str],
+    ) -> None:
+        self.start = start
+        self.end = end
+        self.name = name
+        self.columns = columns
+        self.statement = statement
+        self.added = added
 
 
 @dataclass(slots=True, eq=False)
@@ -142,7 +240,7 @@ class With(Node):
     ctes: list[Cte]
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class Select(Node):
     """One SELECT. ``distinct`` is a list of expressions for DISTINCT ON, empty for DISTINCT, None without.
 
@@ -166,6 +264,44 @@ class Select(Node):
     packed: bool = False
     into_variables: list[str] | None = None
 
+    def __init__(
+        self,
+        start: int,
+        end: int,
+        distinct: list[Expression] | None,
+        items: list[Item],
+        into: TableName | None,
+        into_temporary: bool,
+        source: list[FromItem],
+        where: Expression | None,
+        group: list[Expression],
+        having: Expression | None,
+        windows: dict[str, Window],
+        qualify: Expression | None = None,
+        top: Expression | None = None,
+        connect: list[Expression] | None = None,
+        group_all: bool = False,
+        packed: bool = False,
+        into_variables: list[str] | None = None,
+    ) -> None:
+        self.start = start
+        self.end = end
+        self.distinct = distinct
+        self.items = items
+        self.into = into
+        self.into_temporary = into_temporary
+        self.source = source
+        self.where = where
+        self.group = group
+        self.having = having
+        self.windows = windows
+        self.qualify = qualify
+        self.top = top
+        self.connect = connect
+        self.group_all = group_all
+        self.packed = packed
+        self.into_variables = into_variables
+
 
 @dataclass(slots=True, eq=False)
 class Values(Node):
@@ -185,14 +321,33 @@ class SetOperation(Node):
     by_name: bool = False
 
 
-@dataclass(slots=True, eq=False)
-class Query(Node):
-    """A body with its WITH, ORDER BY and LIMIT."""
-
-    ctes: With | None
-    body: Body
-    order: list[Sort]
-    limit: list[Expression]
-
-
 Body = Select | Values | SetOperation | Query
+
+
+@dataclass(slots=True, eq=False)
+class InQuery(Expression):
+    """``argument [NOT] IN (query)``, and ``argument op ANY|SOME|ALL (query)``."""
+
+    argument: Expression
+    query: Query
+
+
+@dataclass(slots=True, eq=False)
+class ScalarQuery(Expression):
+    """A query in parentheses where a value is expected."""
+
+    query: Query
+
+
+@dataclass(slots=True, eq=False)
+class ArrayQuery(Expression):
+    """``ARRAY(query)``."""
+
+    query: Query
+
+
+@dataclass(slots=True, eq=False)
+class Exists(Expression):
+    """``EXISTS (query)``."""
+
+    query: Query

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from jalan.sql.tree.queries import Item, Query
+    from jalan.sql.tree.queries import Item
 
 
 @dataclass(slots=True, eq=False)
@@ -22,11 +22,16 @@ class Expression(Node):
     """Anything that has a value."""
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class Literal(Expression):
     """A constant; ``type`` is the folded type name of ``date '…'``, else empty."""
 
     type: str
+
+    def __init__(self, start: int, end: int, type: str) -> None:
+        self.start = start
+        self.end = end
+        self.type = type
 
 
 @dataclass(slots=True, eq=False)
@@ -34,19 +39,32 @@ class Parameter(Expression):
     """A placeholder for a value."""
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class Column(Expression):
     """A name that stands for a column, or for a whole row of a table in FROM."""
 
     parts: tuple[str, ...]
 
+    def __init__(self, start: int, end: int, parts: tuple[str, ...]) -> None:
+        self.start = start
+        self.end = end
+        self.parts = parts
 
-@dataclass(slots=True, eq=False)
+
+@dataclass(slots=True, eq=False, init=False)
 class Star(Expression):
     """``*`` or ``t.*``; parts are those before the star."""
 
     parts: tuple[str, ...]
     modifiers: StarModifiers | None = None
+
+    def __init__(
+        self, start: int, end: int, parts: tuple[str, ...], modifiers: StarModifiers | None = None
+    ) -> None:
+        self.start = start
+        self.end = end
+        self.parts = parts
+        self.modifiers = modifiers
 
 
 @dataclass(slots=True, eq=False)
@@ -95,15 +113,21 @@ class Path(Expression):
     path: str
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class Unary(Expression):
     """A prefix or postfix operator: ``-``, ``not``, ``is null``, ``collate`` …"""
 
     operator: str
     argument: Expression
 
+    def __init__(self, start: int, end: int, operator: str, argument: Expression) -> None:
+        self.start = start
+        self.end = end
+        self.operator = operator
+        self.argument = argument
 
-@dataclass(slots=True, eq=False)
+
+@dataclass(slots=True, eq=False, init=False)
 class Binary(Expression):
     """An infix operator; words in lower case (``and``, ``like``, ``at time zone``)."""
 
@@ -111,8 +135,15 @@ class Binary(Expression):
     left: Expression
     right: Expression
 
+    def __init__(self, start: int, end: int, operator: str, left: Expression, right: Expression) -> None:
+        self.start = start
+        self.end = end
+        self.operator = operator
+        self.left = left
+        self.right = right
 
-@dataclass(slots=True, eq=False)
+
+@dataclass(slots=True, eq=False, init=False)
 class Between(Expression):
     """``argument [NOT] BETWEEN low AND high``."""
 
@@ -120,53 +151,43 @@ class Between(Expression):
     low: Expression
     high: Expression
 
+    def __init__(self, start: int, end: int, argument: Expression, low: Expression, high: Expression) -> None:
+        self.start = start
+        self.end = end
+        self.argument = argument
+        self.low = low
+        self.high = high
 
-@dataclass(slots=True, eq=False)
+
+@dataclass(slots=True, eq=False, init=False)
 class InList(Expression):
     """``argument [NOT] IN (items)``."""
 
     argument: Expression
     items: list[Expression]
 
-
-@dataclass(slots=True, eq=False)
-class InQuery(Expression):
-    """``argument [NOT] IN (query)``, and ``argument op ANY|SOME|ALL (query)``."""
-
-    argument: Expression
-    query: Query
+    def __init__(self, start: int, end: int, argument: Expression, items: list[Expression]) -> None:
+        self.start = start
+        self.end = end
+        self.argument = argument
+        self.items = items
 
 
-@dataclass(slots=True, eq=False)
-class ScalarQuery(Expression):
-    """A query in parentheses where a value is expected."""
-
-    query: Query
-
-
-@dataclass(slots=True, eq=False)
-class ArrayQuery(Expression):
-    """``ARRAY(query)``."""
-
-    query: Query
-
-
-@dataclass(slots=True, eq=False)
-class Exists(Expression):
-    """``EXISTS (query)``."""
-
-    query: Query
-
-
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class When(Node):
     """One branch of a CASE."""
 
     condition: Expression
     result: Expression
 
+    def __init__(self, start: int, end: int, condition: Expression, result: Expression) -> None:
+        self.start = start
+        self.end = end
+        self.condition = condition
+        self.result = result
 
-@dataclass(slots=True, eq=False)
+
+@dataclass(slots=True, eq=False, init=False)
 class Case(Expression):
     """``CASE [operand] WHEN … THEN … [ELSE default] END``."""
 
@@ -174,13 +195,28 @@ class Case(Expression):
     branches: list[When]
     default: Expression | None
 
+    def __init__(
+        self, start: int, end: int, operand: Expression | None, branches: list[When], default: Expression | None
+    ) -> None:
+        self.start = start
+        self.end = end
+        self.operand = operand
+        self.branches = branches
+        self.default = default
 
-@dataclass(slots=True, eq=False)
+
+@dataclass(slots=True, eq=False, init=False)
 class Cast(Expression):
     """``argument::type`` and ``CAST(argument AS type)``; type without its modifiers."""
 
     argument: Expression
     type: str
+
+    def __init__(self, start: int, end: int, argument: Expression, type: str) -> None:
+        self.start = start
+        self.end = end
+        self.argument = argument
+        self.type = type
 
 
 @dataclass(slots=True, eq=False)
@@ -213,14 +249,19 @@ class Field(Expression):
     name: str
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(slots=True, eq=False, init=False)
 class Sort(Node):
     """One key of an ORDER BY."""
 
     key: Expression
 
+    def __init__(self, start: int, end: int, key: Expression) -> None:
+        self.start = start
+        self.end = end
+        self.key = key
 
-@dataclass(slots=True, eq=False)
+
+@dataclass(slots=True, eq=False, init=False)
 class Window(Node):
     """A window, by the name of another one (``base``) and its own parts."""
 
@@ -229,8 +270,24 @@ class Window(Node):
     order: list[Sort]
     frame: list[Expression]
 
+    def __init__(
+        self,
+        start: int,
+        end: int,
+        base: str | None,
+        partition: list[Expression],
+        order: list[Sort],
+        frame: list[Expression],
+    ) -> None:
+        self.start = start
+        self.end = end
+        self.base = base
+        self.partition = partition
+        self.order = order
+        self.frame = frame
 
-@dataclass(slots=True, eq=False)
+
+@dataclass(slots=True, eq=False, init=False)
 class Call(Expression):
     """A function call. ``parts`` is its name; special syntax (EXTRACT, TRIM …) comes as a call too."""
 
@@ -243,3 +300,29 @@ class Call(Expression):
     filter: Expression | None = None
     window: Window | None = None
     having: Expression | None = None
+
+    def __init__(
+        self,
+        start: int,
+        end: int,
+        parts: tuple[str, ...],
+        arguments: list[Expression],
+        distinct: bool = False,
+        star: bool = False,
+        order: list[Sort] | None = None,
+        within_group: bool = False,
+        filter: Expression | None = None,
+        window: Window | None = None,
+        having: Expression | None = None,
+    ) -> None:
+        self.start = start
+        self.end = end
+        self.parts = parts
+        self.arguments = arguments
+        self.distinct = distinct
+        self.star = star
+        self.order = order
+        self.within_group = within_group
+        self.filter = filter
+        self.window = window
+        self.having = having
