@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
+from jalan.collecting import seldom_collecting
 from jalan.lineage.changes import ChangeResolver, Written
 from jalan.lineage.extraction import IDENTITY, Diagnostic, Extraction, Output, Source, Statement
 from jalan.lineage.flow import merge
@@ -70,6 +71,19 @@ def extract(
     >>> [(s.column, s.how) for s in found.statements[0].row_conditions]
     [('paid', 'filter'), ('port', 'group_by')]
     """
+    with seldom_collecting:
+        return _extract(sql, dialect, tables, search_path, variables, calls, detail)
+
+
+def _extract(
+    sql: str,
+    dialect: str,
+    tables: Mapping[str, Sequence[str]] | KnownTables | None,
+    search_path: Iterable[str] | None,
+    variables: Mapping[str, Any] | None,
+    calls: Mapping[str, str] | None,
+    detail: bool,
+) -> Extraction:
     diagnostics: list[Diagnostic] = []
     pieces = None
     if variables is not None or calls is not None:

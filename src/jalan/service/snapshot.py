@@ -11,9 +11,9 @@ from sqlalchemy import Engine, Row, func, or_, select
 from sqlalchemy.orm import Session
 
 from jalan.catalog.names import title_of
+from jalan.collecting import seldom_collecting
 from jalan.graph.dependencies import CONDITION, ROWS, VALUE, Dependencies
 from jalan.service.intake.identity import alias_map
-from jalan.store.collecting import without_collecting
 from jalan.store.models import Container, Dataset, Definition, Field, Ingestion, Job, Link, Statement, System
 
 # Of several texts that prove the same link the one that people wrote is shown first.
@@ -129,7 +129,7 @@ class Snapshot:
         self.statements: dict[int, tuple[int, int]] = {}
         self.links: list[LinkInfo] = []
         self.link_at: dict[int, int] = {}
-        with without_collecting():
+        with seldom_collecting:
             self._read_names(session)
             self._read_definitions(session)
             self.graph = self._read_links(session)

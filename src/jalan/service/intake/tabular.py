@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from jalan.catalog import repairs
 from jalan.catalog.names import normal_namespace
 from jalan.catalog.repairs import FlowTable, Repaired, Row
+from jalan.collecting import seldom_collecting
 from jalan.service.errors import Invalid
 from jalan.service.intake.configuration import (
     DropDuplicatesRule,
@@ -22,7 +23,6 @@ from jalan.service.intake.preview import Preview, PreviewPart, PreviewTable
 from jalan.service.intake.references import nearest
 from jalan.service.intake.work import Work
 from jalan.sources.tables import read_table
-from jalan.store.collecting import without_collecting
 from jalan.store.definitions import NewLink
 from jalan.store.models import Dataset
 
@@ -42,7 +42,7 @@ def load_tables(config: TabularConfig, work: Work) -> None:
         work.run.note(
             "warning", "unusable_row", f"{reason}: {count} rows are left out", f"{config.flows}:{first}"
         )  # fmt: skip
-    with work.writing(), without_collecting():
+    with work.writing(), seldom_collecting:
         _TableWriter(config, work).write(datasets, repaired)
 
 
