@@ -28,6 +28,8 @@ from jalan.sql import lexer as lexer_module
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import Lexer
 from jalan.sql.statements import parse
+from jalan.usage.digest import Digester, Reading
+from jalan.usage.entries import Entry
 
 TABLES = {f"t{i}": [f"c{j}" for j in range(12)] for i in range(60)}
 
@@ -213,6 +215,22 @@ def measure_batch(title: str, texts: list[str], rounds: int) -> None:
     show(title, size, len(texts), best(works, rounds), ours, {})
 
 
+def measure_repeated(texts: list[str], rounds: int) -> None:
+    """Measure queries that come again with other constants: what is counted is known already by its fingerprint."""
+    lexer = Lexer(get_dialect("postgresql"))
+    entries = [Entry(text, "2026-11-23T00:00:00", database="strait") for text in texts]
+    digester = Digester(Reading())
+    digester.digest(iter(entries))
+    ours = "jalan: digest of repeated queries"
+    works: dict[str, Callable[[], object]] = {
+        ours: lambda: digester.digest(iter(entries)),
+        "jalan: lex": lambda: [lexer.read(text) for text in texts],
+        "jalan: lex and fingerprint": lambda: [fingerprint(text) for text in texts],
+    }
+    size = sum(len(text.encode()) for text in texts) / 1e6
+    show("short queries that are known already", size, len(texts), best(works, rounds), ours, {})
+
+
 def main() -> None:
     """Measure the demo's SQL and made-up scripts of several kinds."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -231,6 +249,7 @@ def main() -> None:
     measure("short queries of applications", ";\n".join(short), arguments.rounds)
     measure("a mixed script", generated_script(arguments.statements), arguments.rounds)
     measure_batch("analytical queries, one by one", analytical, arguments.rounds)
+    measure_repeated(short, arguments.rounds)
     piece = generated_script(2000)
     large = piece * max(1, round(arguments.megabytes * 1e6 / len(piece)))
     measure("a large script", large, 1, slow=False)
