@@ -97,6 +97,7 @@ function link(id: number, kind: 'value' | 'condition', target: number): Crossing
     label: 'same',
     by: 'nightly.core.t',
     more: 0,
+    possible: false,
   }
 }
 

@@ -89,7 +89,7 @@ def test_two_become_one_with_all_links_and_two_again_without_loss(known: Engine)
     assert after == stored
 
 
-def test_uses_and_commits_go_with_a_join_and_come_back(known: Engine, tmp_path: Path) -> None:
+def test_uses_go_with_a_join_and_come_back(known: Engine, tmp_path: Path) -> None:
     (tmp_path / "queries.csv").write_text(
         "sent,at,who,db\n"
         "select port from core.fares_old,2026-11-20,ana,strait\n"

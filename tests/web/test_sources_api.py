@@ -219,3 +219,21 @@ def test_a_link_is_declared_on_the_screen_and_taken_back(api: httpx.Client, tmp_
     assert api.post("/declarations/consumers", json={**sheet, "owner": "Crew"}).status_code == 409
     road = api.get(f"/datasets/{rows['y']}/lanes").json()
     assert "Morning sheet" in [one["title"] for lane in road["lanes"] for one in lane["datasets"]]
+
+
+def test_a_link_that_is_only_possible_says_so_on_the_map(api: httpx.Client, tmp_path: Path) -> None:
+    (tmp_path / "jalan.yaml").write_text("server: islands:5432\ndatabase: strait\n")
+    (tmp_path / "far.sql").write_text(
+        "create table core.far as select a.port as port, fog from far.x a, far.y b;\n"
+    )
+    config = {"kind": "repository", "location": str(tmp_path)}
+    source = api.post("/sources", json={"name": "sql", "config": config}).json()["id"]
+    assert _follow(api, api.post(f"/sources/{source}/runs").json()["id"])[-1]["state"] == "done"
+    rows = {row["name"]: row["id"] for row in api.get("/catalog").json()["items"]}
+    road = api.get(f"/datasets/{rows['strait.core.far']}/lanes").json()
+    found = {(one["source_dataset"], one["label"]): one["possible"] for one in road["crossings"]}
+    assert found == {
+        (rows["strait.far.x"], "same"): False,
+        (rows["strait.far.x"], "possibly same"): True,
+        (rows["strait.far.y"], "possibly same"): True,
+    }

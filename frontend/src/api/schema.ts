@@ -738,7 +738,7 @@ export interface components {
          * @description A link in view. ``target_field`` is empty where the source decides which rows the target has.
          *
          *     label: what happens on the way, in the words of the code. by: the job or place that does it. more: further
-         *     links between the same two.
+         *     links between the same two. possible: the code does not say whether this column or another one is meant.
          */
         Crossing: {
             /** Id */
@@ -764,6 +764,8 @@ export interface components {
             by: string;
             /** More */
             more: number;
+            /** Possible */
+            possible: boolean;
         };
         /**
          * DatasetBrief

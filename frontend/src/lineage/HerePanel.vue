@@ -70,6 +70,13 @@ function reveal(field: number) {
     list.scrollTop = y - list.clientHeight + ROW
 }
 defineExpose({ place, reveal, rowHeight: ROW })
+/** The job; or the place, where a text is by itself; or what of the database's own it is. */
+function writer(definition: DatasetFacts['written_by'][number]): string {
+  if (definition.job) return jobName(definition.job)
+  if (definition.kind === 'declaration') return `declared, ${definition.place}`
+  if (['file', 'query'].includes(definition.kind)) return definition.place
+  return `${definition.kind.replace('_', ' ')} definition`
+}
 </script>
 
 <template>
@@ -109,11 +116,7 @@ defineExpose({ place, reveal, rowHeight: ROW })
             class="by"
             :title="`${definition.place}, version ${definition.version}`"
           >
-            {{
-              definition.job
-                ? jobName(definition.job)
-                : `${definition.kind.replace('_', ' ')} definition`
-            }}
+            {{ writer(definition) }}
           </span>
         </dd>
       </template>

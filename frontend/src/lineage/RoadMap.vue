@@ -315,6 +315,7 @@ defineExpose({ stops, lanes, revealCursor })
               :class="[
                 wire.value ? 'value' : 'condition',
                 { bright: wire.bright, faint: wire.faint, trail: trail },
+                { possible: wire.link.possible },
               ]"
             />
             <circle
@@ -461,6 +462,9 @@ path {
 }
 .condition.bright {
   stroke-width: 1.4;
+}
+.possible {
+  stroke-dasharray: 5 4;
 }
 circle {
   fill: var(--sign);

@@ -43,7 +43,7 @@ class Crossing(BaseModel):
     """A link in view. ``target_field`` is empty where the source decides which rows the target has.
 
     label: what happens on the way, in the words of the code. by: the job or place that does it. more: further
-    links between the same two.
+    links between the same two. possible: the code does not say whether this column or another one is meant.
     """
 
     id: int
@@ -56,6 +56,7 @@ class Crossing(BaseModel):
     label: str
     by: str
     more: int
+    possible: bool
 
 
 class Lane(BaseModel):

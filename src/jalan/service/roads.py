@@ -221,6 +221,7 @@ def _crossing(snapshot: Snapshot, link: int) -> Crossing:
         label=snapshot.link_label(link),
         by=snapshot.definitions[info.definition].by,
         more=len(info.others),
+        possible=info.possible,
     )
 
 
