@@ -41,13 +41,15 @@ def add(engine: Engine, name: str, config: dict[str, Any], *, schedule: str | No
 def ensure(engine: Engine, name: str, config: BaseModel, who: str) -> int:
     """Return the id of a source that runs when it is asked to; its secrets are not kept."""
     with Session(engine) as session, session.begin():
-        # Two may ask for the same one at once: the second finds what the first has made.
-        new = insert(Source).values(
-            kind=config.kind, name=name, state={}, config={},  # type: ignore[attr-defined]
-            created_at=datetime.now(UTC), created_by=who,
-        )  # fmt: skip
-        session.execute(new.on_conflict_do_nothing())
-        found = session.scalars(select(Source).where(Source.name == name)).one()
+        found = session.scalars(select(Source).where(Source.name == name)).first()
+        if found is None:
+            # Two may ask for the same one at once: the second finds what the first has made.
+            new = insert(Source).values(
+                kind=config.kind, name=name, state={}, config={},  # type: ignore[attr-defined]
+                created_at=datetime.now(UTC), created_by=who,
+            )  # fmt: skip
+            session.execute(new.on_conflict_do_nothing())
+            found = session.scalars(select(Source).where(Source.name == name)).one()
         if found.kind != config.kind:  # type: ignore[attr-defined]
             raise Conflict(f"“{name}” is the name of a source of another kind already; take another name")
         found.removed_at = None
