@@ -147,11 +147,14 @@ def test_a_statement_that_is_too_deep_does_not_take_the_others_along() -> None:
 
 
 def test_large_texts_are_read_whole() -> None:
-    ten_megabytes = "insert into core.target (a, b) select x, sum(y) from core.source where z = 'k' group by x;\n"
-    script = ten_megabytes * (10_000_000 // len(ten_megabytes) + 1)
+    statement = "insert into core.target (a, b) select x, sum(y) from core.source where z = 'k' group by x;\n"
+    rows = ",\n".join(f"({n}, 'sold at the quay on day {n}', null)" for n in range(220_000))
+    script = f"{statement * 1000}insert into core.target values {rows};\n{statement * 1000}"
     assert len(script) > 10_000_000
-    found = extract(script[: len(ten_megabytes) * 2000])
-    assert len(found.statements) == 2000
+    found = extract(script)
+    assert len(found.statements) == 2001
+    assert "error" not in {d.level for d in found.diagnostics}
+    assert found.links[-1].spans[0][0] > 10_000_000
     assert len(extract(f"select a from t where a in ({', '.join(map(str, range(200_000)))})").links) == 2
     wide = extract("select " + ", ".join(f"a{i}" for i in range(10_000)) + " from t")
     assert len(wide.statements[0].outputs) == 10_000
