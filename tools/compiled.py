@@ -8,7 +8,6 @@ stays what is installed and what everything else here runs. What is compiled alr
 """
 
 import hashlib
-import os
 import shutil
 import subprocess
 import sys
@@ -62,7 +61,7 @@ def main() -> None:
     (PLACE / "setup.py").write_text(_SETUP)
     files = [f"jalan/{name}" for name in modules(package)]
     print(f"compiling {len(files)} modules, this takes some minutes")
-    subprocess.run([sys.executable, "setup.py", *files], cwd=PLACE, env=dict(os.environ), check=True)
+    subprocess.run([sys.executable, "setup.py", *files], cwd=PLACE, check=True)
     shutil.rmtree(PLACE / "build")
     built.write_text(wanted)
 

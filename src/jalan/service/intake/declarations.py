@@ -14,8 +14,6 @@ from jalan.service.errors import Conflict, Invalid, NotFound
 from jalan.service.intake import sources
 from jalan.service.intake.configuration import DeclaredConfig
 from jalan.service.intake.declared import CONSUMERS, on_the_screen, write_declarations
-from jalan.service.intake.runs import running
-from jalan.service.intake.work import Work
 from jalan.service.snapshot import Snapshot
 from jalan.sources.declared import parse_declarations
 from jalan.store.models import Declaration, Source
@@ -157,15 +155,10 @@ def _declare(engine: Engine, entry: dict[str, Any], who: str) -> int:
 def _change(engine: Engine, who: str, change: Callable[[Session, Source], T]) -> T:
     """Change what is declared, and what follows from it in the graph, in one transaction."""
     source_id = sources.ensure(engine, NAME, DeclaredConfig(), who)
-    with Session(engine) as session:
-        source = sources.get(session, source_id)
-        session.expunge(source)
-    with running(engine, source.kind, source.name, source_id=source.id, who=who) as now:
-        work = Work(now, source)
-        with work.writing():
-            made = change(work.session, source)
-            work.session.flush()
-            write_declarations(work, on_the_screen(work), f"declared:{source.name}:")
+    with sources.working(engine, source_id, who=who) as work, work.writing():
+        made = change(work.session, work.source)
+        work.session.flush()
+        write_declarations(work, on_the_screen(work), f"declared:{work.source.name}:")
     return made
 
 

@@ -1,6 +1,7 @@
 """Sources: added, changed, tested, run and removed by people and programs."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import Any
 
@@ -179,17 +180,31 @@ def run(
     config: with the secrets that the store does not keep. run_id: a run announced before. listener: is told how
     far it is.
     """
+    with working(engine, source_id, who=who, run_id=run_id, listener=listener) as work:
+        source = work.source
+        _refuse_second(engine, source, work.run.id)
+        KINDS[source.kind].run(config or configuration(source), work)
+    assert work.outcome is not None
+    return work.outcome
+
+
+@contextmanager
+def working(
+    engine: Engine,
+    source_id: int,
+    *,
+    who: str,
+    run_id: int | None = None,
+    listener: Callable[[str, int, int], None] | None = None,
+) -> Iterator[Work]:
+    """Do a run's work on a source, with its log. Raises NotFound."""
     with Session(engine) as session:
         source = get(session, source_id)
         session.expunge(source)
     with running(
         engine, source.kind, source.name, source_id=source_id, who=who, run_id=run_id, listener=listener
     ) as now:
-        _refuse_second(engine, source, now.id)
-        work = Work(now, source)
-        KINDS[source.kind].run(config or configuration(source), work)
-    assert work.outcome is not None
-    return work.outcome
+        yield Work(now, source)
 
 
 def _refuse_second(engine: Engine, source: Source, run_id: int) -> None:
