@@ -5,8 +5,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jalan.sql.dialect import Folding
-from jalan.sql.dialects import UnknownDialect, get_dialect
+from jalan.sql.dialects import DIALECTS, UnknownDialect, get_dialect
 from jalan.sql.lexer import INVALID, NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Lexer, identifier
+from tests.core.spaces import needed
 
 LEXER = Lexer(get_dialect("postgresql"))
 
@@ -112,3 +113,48 @@ def test_an_unknown_dialect_is_named_with_the_known_ones() -> None:
 )
 def test_each_dialect_has_tokens_of_its_own(name: str, text: str, kinds: list[int]) -> None:
     assert list(Lexer(get_dialect(name)).read(text).kinds[:-1]) == kinds
+
+
+_POSTGRES_OPERATORS = """
+    + - * / % < > = <= >= <> != || -> ->> #> #>> @> <@ ? ?| ?& ?# && &< &> << >> <-> ~ ~* !~ @@ @? ^ | & # ! <<% %>
+""".split()
+_PARAMETERS = {
+    "ansi": ":p ?", "postgresql": "$1 :p", "mysql": "? @v @@v :p", "sqlite": "? ?1 :p @v $v", "duckdb": "$1 ?",
+    "spark": "? :p", "trino": "?", "bigquery": "@p @@p ?", "snowflake": "$1 $v ? :p", "redshift": "$1 :p ?",
+    "tsql": "? @v @@v #t", "oracle": ":p &p &&p ?",
+}  # fmt: skip
+
+
+def _samples(name: str) -> list[str]:
+    dialect = get_dialect(name)
+    quoted = [f"{opening}a b{closing}" for opening, closing in dialect.identifier_quotes]
+    strings = ["'a'", "''", *(['"a"'] if '"' in dialect.string_quotes else [])]
+    numbers = ["12", "1.5", ".5", "1e3", "1e-3", *(["10L", "2.5D"] if name == "spark" else [])]
+    brackets = [] if ("[", "]") in dialect.identifier_quotes else ["[", "]"]
+    operators = sorted(dialect.operators) or [
+        o for o in _POSTGRES_OPERATORS if name == "postgresql" or o[0] not in "#?@"
+    ]
+    if name == "oracle":
+        operators.remove("&")  # it begins a substitution variable
+    words = ["port", "e", "x1", "in", "größe", *(["2x"] if dialect.digit_names else [])]
+    return [*words, *quoted, *strings, *numbers, *"(),;.", *brackets, *operators, *_PARAMETERS[name].split()]
+
+
+@pytest.mark.parametrize("name", DIALECTS)
+def test_neighbours_are_read_apart_with_and_without_space(name: str) -> None:
+    lexer = Lexer(get_dialect(name))
+    samples = _samples(name)
+    kinds = {sample: lexer.read(sample).kinds[0] for sample in samples}
+    wrong = []
+    for first in samples:
+        for second in samples:
+            least = needed(first, second, kinds[first], kinds[second])
+            if second == "." and (name, first[0]) in (("mysql", "@"), ("oracle", "&")):
+                continue  # a variable's name may have dots, or end with one
+            between = [" ", "\n", " /* ' */ ", " -- '\n", least]
+            for space in between:
+                tokens = lexer.read(first + space + second)
+                written = [tokens.written(i) for i in range(len(tokens.kinds) - 1)]
+                if written != [first, second] or tokens.kinds[0] != kinds[first]:
+                    wrong.append((first + space + second, written))
+    assert wrong == []

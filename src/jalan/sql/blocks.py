@@ -69,7 +69,7 @@ class BlockParser(VariableParser):
         handler = _BLOCK.get(key)
         if handler is not None and scripted:
             return handler(self)
-        if self.in_block and key in _PASSED_OVER:
+        if key in _PASSED_OVER and (self.in_block or self.dialect.bare_statements):
             return self._passed_over()
         return None
 

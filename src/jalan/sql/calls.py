@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from jalan.sql import tree
 from jalan.sql.cursor import Cursor
-from jalan.sql.lexer import END, NUMBER, OPERATOR, QUOTED, STRING, WORD
+from jalan.sql.lexer import END, NUMBER, OPERATOR, QUOTED, WORD
 
 OTHER = 7
 """How tightly "any other operator" binds; what must stop before BETWEEN, IN or LIKE is read from here up."""
@@ -27,6 +27,7 @@ _TYPE_WORDS = frozenset(
     timestamp tinyint uniqueidentifier unsigned varbinary varchar xml
     """.split()
 )
+ANGLED_TYPES = frozenset({"array", "map", "struct", "range", "row", "object"})
 _SECOND_WORDS = frozenset({"precision", "varying", "unsigned", "signed", "zerofill", "raw"})
 # What may stand behind the arguments of a call, in the manuals of several dialects: it moves no column.
 _CALL_TAILS = frozenset(
@@ -340,7 +341,7 @@ class CallParser(Cursor):
         while self.take("."):
             words = [self.name("a type")]
         first = str(words[0]).lower()
-        if self.keys[self.i][:1] == "<" and self.kinds[self.i] == OPERATOR:
+        if first in ANGLED_TYPES and self.keys[self.i][:1] == "<" and self.angles_end(self.i):
             self.skip_angles()
         if first == "national" and self.keys[self.i] in ("character", "char"):
             words.append(self.name())
@@ -359,7 +360,7 @@ class CallParser(Cursor):
             self.i += 3
         if first == "interval":
             self.interval_fields()
-        if self.keys[self.i] == "%":
+        if self.keys[self.i] == "%" and self.keys[self.i + 1] in ("type", "rowtype"):
             self.i += 2
         while True:
             if self.keys[self.i] == "[":
@@ -371,18 +372,30 @@ class CallParser(Cursor):
                 break
         return " ".join(words)
 
-    def skip_angles(self) -> None:
-        """Step over ``<STRING, ARRAY<INT64>>``; the lexer may have taken several closing marks for one operator."""
+    def angles_end(self, i: int) -> int | None:
+        """Return the token behind ``<STRING, ARRAY<INT64>>`` that opens at token ``i``, None if it is no such list.
+
+        The lexer may have taken several closing marks for one operator.
+        """
         open_ = 0
         while True:
-            key = self.keys[self.i]
-            if self.kinds[self.i] == OPERATOR and key[0] in "<>":
+            key = self.keys[i]
+            if self.kinds[i] == OPERATOR and key[0] in "<>":
+                if key.strip("<>"):
+                    return None
                 open_ += key.count("<") - key.count(">")
-            elif self.kinds[self.i] in (END, STRING) or key == ";":
-                self.fail("“>”")
-            self.i += 1
+            elif self.kinds[i] not in (WORD, QUOTED, NUMBER) and key not in (",", "(", ")", ":", ".", "'"):
+                return None
+            i += 1
             if open_ <= 0:
-                return
+                return i
+
+    def skip_angles(self) -> None:
+        """Step over the angle brackets that open here; raises where they are not closed."""
+        end = self.angles_end(self.i)
+        if end is None:
+            self.fail("the arguments of a type")
+        self.i = end
 
     def interval_fields(self) -> None:
         """Step over ``DAY TO SECOND(3)``."""

@@ -36,9 +36,11 @@ class ConstructorParser(CallParser):
             self.i += 1
             return self._array_items(start)
         if self.peek()[:1] == "<" and self.dialect.struct_paths:
-            self.i += 1
-            self.skip_angles()
-            return self._array_items(start) if self.keys[self.i] == "[" else None
+            end = self.angles_end(self.i + 1)
+            if end is None or self.keys[end] != "[":
+                return None
+            self.i = end
+            return self._array_items(start)
         if self.peek() != "(" or not self._is_query(self.i + 2):
             return None
         self.i += 2
@@ -87,7 +89,7 @@ class ConstructorParser(CallParser):
         found = tree.Struct(start, start, [], [])
         while self.keys[self.i] != "}":
             if self.kinds[self.i] == STRING:
-                found.names.append(self.written(self.i)[1:-1])
+                found.names.append(self._folding.named(self.written(self.i)[1:-1]))
                 self.i += 1
             elif self.kinds[self.i] in (WORD, QUOTED) and self.peek() in (":", "."):
                 found.names.append(self.name())
@@ -116,18 +118,10 @@ class ConstructorParser(CallParser):
 
     def _struct(self) -> tree.Expression | None:
         start = self.starts[self.i]
-        at = self.i
-        if self.peek()[:1] == "<":
-            self.i += 1
-            self.skip_angles()
-        elif self.peek() == "(":
-            self.i += 1
-        else:
+        opening = self.angles_end(self.i + 1) if self.peek()[:1] == "<" else self.i + 1
+        if opening is None or self.keys[opening] != "(":
             return None
-        if self.keys[self.i] != "(":
-            self.i = at
-            return None
-        self.i += 1
+        self.i = opening + 1
         found = tree.Struct(start, start, [], [])
         while self.keys[self.i] != ")":
             item = self.expression()

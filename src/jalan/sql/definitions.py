@@ -2,6 +2,7 @@
 looked up."""
 
 from jalan.sql import tree
+from jalan.sql.calls import ANGLED_TYPES
 from jalan.sql.lexer import END, LOCATION, OPERATOR, QUOTED, STRING, WORD
 from jalan.sql.moving import MoveParser
 
@@ -215,7 +216,7 @@ class DefinitionParser(MoveParser):
                 self.fail("“)”")
             if self.keys[self.i] == "(":
                 self.skip_parentheses()
-            elif self.keys[self.i][:1] == "<" and self.kinds[self.i] == OPERATOR and self.kinds[self.i - 1] == WORD:
+            elif self.keys[self.i][:1] == "<" and self.keys[self.i - 1] in ANGLED_TYPES:
                 self.skip_angles()
             else:
                 self.i += 1

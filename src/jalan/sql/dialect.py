@@ -60,8 +60,13 @@ class Dialect:
     nested_comments: whether ``/* /* */ */`` is one comment.
     executed_comments: whether the text in ``/*!50001 … */`` is read.
     dollar_strings: whether ``$tag$…$tag$`` exists.
-    name_starts: characters beyond letters and ``_`` that begin a name.
+    name_starts: characters beyond letters and ``_`` that begin a name. name_characters: those beyond letters,
+        digits and ``_`` that go on with it.
+    digit_names: whether a name may begin with digits.
+    number_suffixes: regular expression of the letters that may end a number, empty for none.
     parameter_patterns: regular expressions of placeholders for values.
+    operators: the operators of more than one character, and any single one that is not punctuation; empty where
+        new ones can be made and PostgreSQL's rule says where one ends.
     operator_precedence: binding power of each infix operator (see ``sql.expressions``).
     reserved: words that name no column, table or function.
     reserved_as_alias: further words that are no alias unless AS stands before them.
@@ -91,7 +96,8 @@ class Dialect:
     (JOIN without ON is an error), positional_columns (``$1`` is a column), stages (``@stage``),
     variables (``@name`` is a variable or table variable), scripting (blocks and conditions outside procedures),
     implicit_lateral (a query in FROM sees what stands before it), single_declarations (each DECLARE is a
-    statement), use_names_schema (USE is followed by a schema rather than a database), columns_calls
+    statement), values_calls (``VALUES(column)`` is a value), use_names_schema (USE is followed by a schema rather
+    than a database), columns_calls
     (``COLUMNS(…)`` stands for several columns).
     """
 
@@ -114,7 +120,11 @@ class Dialect:
     executed_comments: bool = False
     dollar_strings: bool = False
     name_starts: str = ""
+    name_characters: str = "$"
+    digit_names: bool = False
+    number_suffixes: str = ""
     parameter_patterns: tuple[str, ...] = ()
+    operators: frozenset[str] = frozenset()
     default_schemas: tuple[str, ...] = ()
     table_functions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     system_columns: frozenset[str] = frozenset()
@@ -147,6 +157,7 @@ class Dialect:
     columns_calls: bool = False
     use_names_schema: bool = True
     single_declarations: bool = False
+    values_calls: bool = False
     implicit_lateral: bool = False
     element_name: str = ""
     file_functions: frozenset[str] = frozenset()

@@ -230,6 +230,8 @@ class ExpressionParser(ConstructorParser):
                 found = self._named()
             elif key == "?":
                 found = self._parameter()
+            elif key == "%" and self.starts[i + 1] == self.ends[i]:
+                found = self._driver_parameter()
             elif kind == OPERATOR and key[0] in "~!@#%^&|`?+-/<>=":
                 return self._unary()
             else:
@@ -350,6 +352,15 @@ class ExpressionParser(ConstructorParser):
             return tree.Column(self.starts[i], self.ends[i], (self.written(i),))
         return tree.Parameter(self.starts[i], self.ends[i])
 
+    def _driver_parameter(self) -> tree.Expression:
+        """Read ``%s`` or ``%(name)s``, where a driver in Python puts a value in."""
+        i = self.i
+        last = i + 4 if self.keys[i + 1] == "(" and self.keys[i + 3] == ")" else i + 1
+        if self.written(last) not in ("s", "d", "f") or self.ends[last - 1] != self.starts[last]:
+            return self._unary()
+        self.i = last + 1
+        return tree.Parameter(self.starts[i], self.ends[last])
+
     def _star(self) -> tree.Expression:
         i = self.i
         self.i = i + 1
@@ -386,7 +397,7 @@ class ExpressionParser(ConstructorParser):
         self.depth -= 1
         if len(items) == 1:
             found = items[0]
-            if type(found) is tree.Column or type(found) is tree.ScalarQuery:
+            if type(found) is tree.Column or type(found) is tree.ScalarQuery or type(found) is tree.Literal:
                 return found
             found.start, found.end = start, self.end_of_last()
             return found
@@ -397,6 +408,8 @@ class ExpressionParser(ConstructorParser):
         keys = self.keys
         while keys[i] == "(":
             i += 1
+        if keys[i] == "values" and self.dialect.values_calls and self.kinds[i + 2] in (WORD, QUOTED):
+            return False  # VALUES(column) behind ON DUPLICATE KEY UPDATE
         if keys[i] == "values" or keys[i] == "table":
             return self.kinds[i + 1] != OPERATOR or keys[i + 1] == "("
         return keys[i] in _QUERY_STARTS

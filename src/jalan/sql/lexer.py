@@ -17,6 +17,7 @@ SKIP, WORD, QUOTED, STRING, NUMBER, OPERATOR, PARAMETER, INVALID, LOCATION, END 
 
 _KIND, _KEY, _SPACE = itemgetter(0), itemgetter(1), itemgetter(2)
 _MAX_OPERATOR = 62  # PostgreSQL allows 63 characters; the bound keeps a run of operator characters linear.
+_MARKS = r"[+\-*/<>=~!@#%^&|`?]"
 _COMMENT_DEPTH = 6  # Comments nested deeper than this end at the first closing mark too many.
 _CACHE_LIMIT = 100_000
 _CACHED_LENGTH = 40
@@ -74,6 +75,8 @@ class _Classes(dict[str, Entry]):
         self._name_starts = dialect.name_starts
         self._stages = dialect.stages
         self._triple = dialect.triple_quotes
+        self._digit_names = dialect.digit_names
+        self._number = re.compile(_number_pattern(dialect))
 
     def __missing__(self, piece: str) -> Entry:
         text = piece.lstrip()
@@ -98,6 +101,8 @@ class _Classes(dict[str, Entry]):
             closed = len(text) > opening + 1 and text[-1] == self._quotes[quote]
             return (QUOTED if closed else INVALID, '"')
         if first.isdigit() or (first == "." and len(text) > 1 and text[1].isdigit()):
+            if self._digit_names and not self._number.fullmatch(text):
+                return (WORD, text.lower())
             return (NUMBER, "0")
         if text.startswith(("{%", "{#")):
             return (SKIP, "")
@@ -111,8 +116,10 @@ class _Classes(dict[str, Entry]):
             return (WORD, text.lower())
         if first == "@" and len(text) > 1 and self._stages:
             return (LOCATION, "@/")
-        if (len(text) > 1 and first in ":@&?" and text[-1] not in "=:&|?@>-") or text.startswith(("%(", "%s")):
-            return (PARAMETER, "$")
+        if first in ":@&?":
+            name = text.lstrip(":@&?")
+            if name and (name[0].isalnum() or name[0] in "_'\"`."):
+                return (PARAMETER, "$")
         if first in "+-*/<>=~!@#%^&|`?:,().;[]{}":
             return (OPERATOR, text)
         return (INVALID, text)
@@ -170,42 +177,65 @@ def _string_patterns(dialect: Dialect) -> list[str]:
     return found
 
 
+def _number_pattern(dialect: Dialect) -> str:
+    suffix = rf"(?:(?:{dialect.number_suffixes})(?!\w))?" if dialect.number_suffixes else ""
+    power = r"(?:[eE][+\-]?\d++)?"
+    return (
+        rf"0[xX][0-9a-fA-F_]++|\d[\d_]*+(?:\.(?!\.)[\d_]*+)?{power}{suffix}"
+        rf"|(?<![\w\"\]`])\.\d[\d_]*+{power}{suffix}"
+    )
+
+
+def _operator_pattern(dialect: Dialect) -> str:
+    """The operators of the dialect, longest first; where any may be made, PostgreSQL's rule for where one ends.
+
+    A placeholder ends an operator: none of PostgreSQL's has a ``?`` behind another sign than ``@`` or ``?``, and
+    ``%s`` behind a sign is what its drivers put a value in for.
+    """
+    if dialect.operators:
+        return "|".join(re.escape(o) for o in sorted(dialect.operators, key=lambda o: (-len(o), o)))
+    no_comment = "(?!" + "|".join(map(re.escape, (*dialect.line_comments, "/*"))) + ")"
+    plain, special = r"[+\-*/<>=]", r"[~!@#%^&|`]"
+    inside = rf"(?:(?!%s\b|%\(\w+\)s\b)[+\-*/<>=~!@#%^&|`]|(?<=\?)\?|(?<=@)(?<!{_MARKS}@)\?)"
+    first = rf"(?:(?:{no_comment}{plain}){{1,{_MAX_OPERATOR}}}(?!%s\b|%\(\w+\)s\b))?{special}|\?"
+    return (
+        rf"(?:{first})(?:{no_comment}{inside}){{0,{_MAX_OPERATOR}}}"
+        rf"|(?:{no_comment}{plain}){{0,{_MAX_OPERATOR}}}{no_comment}[*/<>=]|[+\-]"
+    )
+
+
 def _pattern(dialect: Dialect, dollar: bool) -> re.Pattern[str]:
-    starts = re.escape(dialect.name_starts)
-    words = rf"(?:[^\W\d]|[{starts}])[\w$#@]*+" if starts else r"[^\W\d][\w$]*+"
+    starts, rest = re.escape(dialect.name_starts), re.escape(dialect.name_characters)
+    words = rf"(?:[^\W\d]|[{starts}])[\w{rest}]*+" if starts else rf"[^\W\d][\w{rest}]*+"
     quoted = [
         rf"{re.escape(o)}(?:[^{re.escape(c)}]++|{re.escape(c) * 2})*(?:{re.escape(c)}|\Z)"
         for o, c in dialect.identifier_quotes
     ]
     brackets = r"\]" if ("[", "]") in dialect.identifier_quotes else r"\[\]"
-    plain, special = r"[+\-*/<>=]", r"[~!@#%^&|`?]"
-    no_comment = "(?!" + "|".join(map(re.escape, (*dialect.line_comments, "/*"))) + ")"
-    operator = (
-        rf"(?:{no_comment}{plain}){{0,{_MAX_OPERATOR}}}{special}(?:{no_comment}[+\-*/<>=~!@#%^&|`?]){{0,{_MAX_OPERATOR}}}"
-        rf"|(?:{no_comment}{plain}){{0,{_MAX_OPERATOR}}}{no_comment}[*/<>=]|[+\-]"
-    )
     comments = [rf"{re.escape(opening)}[^\n\r]*+" for opening in dialect.line_comments]
     if dialect.executed_comments:
         comments += [r"/\*M?!\d*+", r"\*/"]
+    number = _number_pattern(dialect)
     # The commonest first: an alternative is tried only where those before it do not match.
     parts = [
         rf"{words}(?!['&\"{{])",
-        rf"::|:=|[,();}}{brackets}]|\.(?![\d.])|\{{(?![{{%#])|=>?(?![+\-*/<>=~!@#%^&|`?])",
+        rf"::|:=|[,();}}{brackets}]|\.(?![\d.])|\{{(?![{{%#])"
+        + ("" if dialect.operators else rf"|=>?(?!{_MARKS})"),
         *_string_patterns(dialect),
         rf"(?:[^\W\d]\w*+)?(?:{_HOLE})(?:{_HOLE}|\w)*",
         words,
-        r"0[xX][0-9a-fA-F_]++|\d[\d_]*+(?:\.(?!\.)[\d_]*+)?(?:[eE][+\-]?\d++)?|\.\d[\d_]*+(?:[eE][+\-]?\d++)?",
+        *([rf"(?!(?:{number})(?!\w))\d+[^\W\d]\w*+"] if dialect.digit_names else []),
+        number,
         *quoted,
         *comments,
         _comment_pattern(dialect.nested_comments),
         _TAG,
-        *([r"@[~%]?[\w$\"./*=%-]+"] if dialect.stages else []),
+        *([r"@[~%]?(?:(?!/\*)[\w$\"./*=%-])+"] if dialect.stages else []),
+        *([r"\$(?P<tag>(?:[^\W\d]\w*)?)\$(?:.*?\$(?P=tag)\$|.*\Z)"] if dollar else []),
         *dialect.parameter_patterns,
-        r"(?<=[\s(,=])%s(?!\w)|[<>!]?=(?=\?(?![|&?])|%s\b)",
+        _operator_pattern(dialect),
+        ".",
     ]
-    if dollar:
-        parts.append(r"\$(?P<tag>(?:[^\W\d]\w*)?)\$(?:.*?\$(?P=tag)\$|.*\Z)")
-    parts += [operator, "."]
     body = rf"\s*+(?:{'|'.join(parts)})|\s++"
     return re.compile(f"({body})" if dollar else body, re.DOTALL)
 

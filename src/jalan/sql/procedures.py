@@ -254,7 +254,8 @@ class ProcedureParser(BlockParser):
             if (
                 not parser.in_block
                 and not parser._at_statement()
-                and parser.keys[0] not in ("values", "table", "(")
+                and parser.keys[0] not in ("values", "table")
+                and not parser._is_query(0)
             ):
                 value = parser.expression()
                 found.body.append(tree.Return(value.start, value.end, value, None))

@@ -11,6 +11,7 @@ ANSI = Dialect(
     identifier_quotes=(('"', '"'),),
     string_prefixes=r"[nNbBxX]|[uU]&",
     parameter_patterns=(r":[A-Za-z_]\w*", r"\?"),
+    operators=common.OPERATORS,
     operator_precedence=common.PRECEDENCE,
     reserved=common.RESERVED | words("window limit corresponding"),
     reserved_as_alias=common.ALIAS_STOPPERS | words("match_recognize array filter over within"),

@@ -15,6 +15,7 @@ BIGQUERY = Dialect(
     string_prefixes=r"[rRbB]{1,2}",
     line_comments=("--", "#"),
     parameter_patterns=(r"@@?\w+(?:\.\w+)*", r"\?"),
+    operators=common.OPERATORS | words("<< >> |> +="),
     operator_precedence=common.PRECEDENCE | {"~": 7},
     reserved=common.RESERVED | words("limit window qualify"),
     reserved_as_alias=common.ALIAS_STOPPERS | words("pivot unpivot qualify over ignore respect"),

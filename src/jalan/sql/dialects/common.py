@@ -17,6 +17,8 @@ PRECEDENCE = {
     "+": 8, "-": 8, "*": 9, "/": 9, "%": 9, "^": 10, "at": 11, "collate": 12,
 }  # fmt: skip
 
+OPERATORS = words("|| -> => <= >= <> != := :: + - * / % < > = & | ^ ~ !")
+
 RESERVED = words("""
     all and any as asc between by case check column constraint create cross default desc distinct else end
     except fetch for foreign from full grant group having in inner intersect into is join lateral left like

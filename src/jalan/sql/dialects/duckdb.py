@@ -13,6 +13,8 @@ DUCKDB = Dialect(
     escape_prefixes="eE",
     dollar_strings=True,
     parameter_patterns=(r"\$\w+", r"\?\d*"),
+    operators=common.OPERATORS
+    | words("->> << >> == // ** ^@ @> <@ && |> <-> <=> ~* !~ !~* ~~ ~~* !~~ !~~* ~~~ @ # <<= >>="),
     operator_precedence=common.PRECEDENCE | {"glob": 6, "//": 9, "**": 10},
     reserved=common.RESERVED | words("limit offset qualify window pivot unpivot returning"),
     reserved_as_alias=common.ALIAS_STOPPERS

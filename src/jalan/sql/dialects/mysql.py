@@ -16,6 +16,8 @@ MYSQL = Dialect(
     line_comments=("--", "#"),
     executed_comments=True,
     parameter_patterns=(r"\?", r"@@?[\w.$]+", r"@`[^`]*`", r":[A-Za-z_]\w*"),
+    operators=common.OPERATORS | words("->> << >> <=> && ^= +="),
+    digit_names=True,
     operator_precedence=common.PRECEDENCE
     | {"||": 1, "xor": 1, "&&": 2, "rlike": 6, "regexp": 6, "sounds": 6, "member": 6, "div": 9, "mod": 9,
        "<=>": 5, ":=": 1},
@@ -30,6 +32,7 @@ MYSQL = Dialect(
     scripting=True,
     value_names="column_{1}",
     single_declarations=True,
+    values_calls=True,
     tells=(
         (r"`\w+`", "backquoted names"),
         (r"\bon\s+duplicate\s+key\b", "ON DUPLICATE KEY"),

@@ -12,6 +12,9 @@ ORACLE = Dialect(
     string_prefixes=r"[nN]",
     bracket_strings=True,
     parameter_patterns=(r":\w+", r"&&?\w+\.?", r"\?"),
+    operators=common.OPERATORS | words("^= ~= ** .. << >> @"),
+    name_characters="$#",
+    number_suffixes="[fFdD]",
     operator_precedence=common.PRECEDENCE,
     reserved=(common.RESERVED | words("minus connect start")) - words("limit lateral"),
     reserved_as_alias=common.ALIAS_STOPPERS

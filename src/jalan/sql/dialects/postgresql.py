@@ -36,7 +36,7 @@ POSTGRESQL = Dialect(
     dollar_strings=True,
     string_prefixes=r"[eEbBxXnN]|[uU]&",
     escape_prefixes="eE",
-    parameter_patterns=(r"\$\d+", r":(?=[A-Za-z_'\"])(?:'\w+'|\"\w+\"|\w+)", r"%\(\w+\)s"),
+    parameter_patterns=(r"\$\d+", r":(?=[A-Za-z_'\"])(?:'\w+'|\"\w+\"|\w+)"),
     operator_precedence=common.PRECEDENCE,
     reserved=_RESERVED,
     reserved_as_alias=_RESERVED_AS_ALIAS,

@@ -11,7 +11,7 @@ REDSHIFT = replace(
     name="redshift",
     title="Redshift",
     escape_prefixes="eE",
-    parameter_patterns=(r"\$\d+", r":[A-Za-z_]\w*", r"\?", r"%\(\w+\)s"),
+    parameter_patterns=(r"\$\d+", r":[A-Za-z_]\w*", r"\?"),
     reserved=POSTGRESQL.reserved | words("minus top"),
     reserved_as_alias=POSTGRESQL.reserved_as_alias | words("qualify pivot unpivot connect start at exclude"),
     aggregates=POSTGRESQL.aggregates | words("listagg median approximate hll percentile_cont stddev_samp"),
@@ -21,6 +21,7 @@ REDSHIFT = replace(
     struct_paths=True,
     lateral_aliases=True,
     name_starts="#",
+    name_characters="$#@",
     pseudo_columns=words("level"),
     tells=(
         (r"\bdist(key|style)\b", "DISTKEY, DISTSTYLE"),

@@ -14,6 +14,7 @@ SNOWFLAKE = Dialect(
     line_comments=("--", "//"),
     dollar_strings=True,
     parameter_patterns=(r"\$\w+", r"\?", r"(?<![\w\])'\"]):[A-Za-z_]\w*"),
+    operators=common.OPERATORS | words("<< >> |> ->> **"),
     operator_precedence=common.PRECEDENCE | {"rlike": 6, "regexp": 6},
     reserved=common.RESERVED | words("limit qualify minus rlike regexp ilike tablesample sample start connect"),
     reserved_as_alias=common.ALIAS_STOPPERS

@@ -13,6 +13,9 @@ SPARK = Dialect(
     backslash_escapes=True,
     string_prefixes=r"[rRxX]",
     parameter_patterns=(r"\?", r"(?<![\w\])'\"`]):[A-Za-z_]\w*"),
+    operators=common.OPERATORS | words("<< >> >>> <=> == && |>"),
+    digit_names=True,
+    number_suffixes="[bB][dD]|[lLsSyYdDfF]",
     operator_precedence=common.PRECEDENCE | {"rlike": 6, "regexp": 6, "div": 9, "<=>": 5, "==": 5},
     reserved=common.RESERVED | words("limit offset window"),
     reserved_as_alias=common.ALIAS_STOPPERS

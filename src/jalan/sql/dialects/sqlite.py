@@ -11,6 +11,7 @@ SQLITE = Dialect(
     identifier_quotes=(('"', '"'), ("`", "`"), ("[", "]")),
     string_prefixes=r"[xX]",
     parameter_patterns=(r"\?\d*", r"[:@$][A-Za-z_]\w*"),
+    operators=common.OPERATORS | words("->> << >> =="),
     operator_precedence=common.PRECEDENCE | {"glob": 6, "regexp": 6, "match": 6},
     reserved=common.RESERVED | words("limit"),
     reserved_as_alias=common.ALIAS_STOPPERS | words("indexed glob regexp match filter over"),

@@ -11,6 +11,7 @@ TRINO = Dialect(
     identifier_quotes=(('"', '"'),),
     string_prefixes=r"[xX]|[uU]&",
     parameter_patterns=(r"\?",),
+    operators=common.OPERATORS,
     operator_precedence=common.PRECEDENCE,
     reserved=common.RESERVED | words("limit offset window"),
     reserved_as_alias=common.ALIAS_STOPPERS | words("match_recognize filter over within array respect ignore"),

@@ -13,6 +13,8 @@ TSQL = Dialect(
     nested_comments=True,
     name_starts="#@$",
     parameter_patterns=(r"\?",),
+    operators=common.OPERATORS | words("!< !> += -= *= /= %= &= |= ^= << >>"),
+    name_characters="$#@",
     operator_precedence=common.PRECEDENCE | {"+=": 1, "-=": 1},
     reserved=common.RESERVED
     | words("alter begin close declare deallocate delete drop exec execute goto if insert merge open print"
