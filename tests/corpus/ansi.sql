@@ -257,6 +257,7 @@ with recursive chain (crew_id, boss) as (select crew_id, boss_id from crew union
 with recursive chain (crew_id) as (select crew_id from crew union all select c.crew_id from crew c join chain k on c.boss_id = k.crew_id) search depth first by crew_id set nth cycle crew_id set looped to 'y' default 'n' using way select crew_id, looped from chain
 =: select
 => CREW_ID: crew.crew_id
+=> LOOPED: crew.crew_id/conditional
 => (rows): crew.boss_id/join, crew.crew_id/join
 
 ## match-recognize

@@ -233,6 +233,7 @@ with chain (id, boss) as (select crew_id, boss_id from crew where boss_id is nul
 =: select
 => ID: crew.crew_id
 => BOSS: crew.boss_id
+=> NTH: ~crew.crew_id
 => (rows): crew.boss_id/filter, crew.boss_id/join, crew.crew_id/join
 
 ## with-function

@@ -238,6 +238,7 @@ with recursive chain as (select crew_id, boss_id, 1 as depth from crew where bos
 with recursive chain(crew_id) as (select crew_id from crew union select c.crew_id from crew c join chain k on c.boss_id = k.crew_id) search breadth first by crew_id set nth cycle crew_id set looped using way select crew_id, looped from chain
 =: select
 => crew_id: crew.crew_id
+=> looped: crew.crew_id/conditional
 => (rows): crew.boss_id/join, crew.crew_id/join, crew.crew_id/group_by
 
 ## modifying-cte

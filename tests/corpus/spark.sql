@@ -68,25 +68,23 @@ select booking_id, stop from bookings lateral view explode(legs) a as leg latera
 select booking_id, explode(details) as (key, value) from bookings
 =: select
 => booking_id: bookings.booking_id
-=> key: ~bookings.details
-=> value: ~bookings.details
+=> key: ~bookings.details{[*]}
+=> value: ~bookings.details{[*]}
 => (rows): bookings.details/join
 
 ## generator
 select booking_id, inline(legs) as (port, at) from bookings
 =: select
 => booking_id: bookings.booking_id
-=> port: ~bookings.legs
-=> at: ~bookings.legs
+=> port: ~bookings.legs{[*]}
+=> at: ~bookings.legs{[*]}
 => (rows): bookings.legs/join
 
 ## stack
 select port, what, said from ports lateral view stack(2, 'name', name, 'island', island) s as what, said
 =: select
 => port: ports.port
-=> what: ~ports.name, ~ports.island
-=> said: ~ports.name, ~ports.island
-=> (rows): ports.name/join, ports.island/join
+=> said: ports.name, ports.island
 
 ## lambda
 select transform(legs, leg -> upper(leg)) as big, filter(legs, x -> x <> name) as other, aggregate(legs, 0, (acc, x) -> acc + tide_offset) as total from bookings, ports

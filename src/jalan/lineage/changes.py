@@ -8,7 +8,7 @@ from jalan.lineage.from_items import entry_of
 from jalan.lineage.lookups import NOWHERE
 from jalan.lineage.routines import RoutineResolver
 from jalan.lineage.scope import Entry, Flow, Made, Reference, Relation, Scope
-from jalan.lineage.tables import Table, TableState
+from jalan.lineage.tables import Table, TableState, split_key
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect
 
@@ -63,6 +63,13 @@ class ChangeResolver(RoutineResolver):
         self.ctes = before
         self.inner.append(written)
         return self._returned(statement, written, getattr(statement, "returning", []))
+
+    def put_out(self, statement: tree.Statement) -> Relation:
+        """Return what a change puts out for the variables behind its RETURNING."""
+        before, self.inner = self.inner, []
+        found = self._returned(statement, self.written(statement), getattr(statement, "returning", []))
+        self.inner = before
+        return found
 
     def _returned(self, statement: tree.Statement, written: Written, items: list[tree.Item]) -> Relation:
         """What RETURNING or OUTPUT puts out: columns of the target and of what the change was made from."""
@@ -327,10 +334,8 @@ class ChangeResolver(RoutineResolver):
         scope = self._change_scope(node, written)
         further: dict[str, Written] = {}
         for assignment in node.assignments:
-            into = written
-            if assignment.qualifier is not None and node.joined:
-                into = self._other_target(assignment.qualifier, node, scope, written, further)
-            self._assign([assignment], scope, into)
+            into, assigned = self._assigned(assignment, node, scope, written, further)
+            self._assign([assigned], scope, into)
         self._decide(node, scope, written)
         for other in further.values():
             merge(other.rows, written.rows)
@@ -373,17 +378,59 @@ class ChangeResolver(RoutineResolver):
             else:
                 self.collect(limit, scope, written.rows, written.rows, FILTER)
 
+    def _assigned(
+        self,
+        assignment: tree.Assignment,
+        node: tree.Update,
+        scope: Scope,
+        written: Written,
+        further: dict[str, Written],
+    ) -> tuple[Written, tree.Assignment]:
+        """What an assignment writes to: an UPDATE of a join may set columns of several of its tables, one of a
+        query sets the columns that the query shows."""
+        entry = self._assigned_entry(assignment, node, scope)
+        if entry is None:
+            return written, assignment
+        if entry.key is not None:
+            return self._other_target(entry, node, written, further), assignment
+        columns = []
+        key = written.target.key if written.target is not None else ""
+        for name in assignment.columns:
+            shown = entry.columns.get(name)
+            behind = [place for place in shown.values if place[2] == IDENTITY] if isinstance(shown, Made) else []
+            if len(behind) != 1:
+                return written, assignment
+            key = behind[0][0]
+            columns.append(behind[0][1])
+        changed = tree.Assignment(assignment.start, assignment.end, columns, assignment.value)
+        if written.target is not None and key == written.target.key:
+            return written, changed
+        table = self.tables.find(split_key(key))
+        return self._further(table, node, further), changed
+
+    def _assigned_entry(self, assignment: tree.Assignment, node: tree.Update, scope: Scope) -> Entry | None:
+        """The table or query that an assignment names or means."""
+        if assignment.qualifier is not None and node.joined:
+            return scope.entry(assignment.qualifier)
+        name = node.alias or node.target.parts[-1]
+        entry = scope.entry(name) if node.joined or name in self.ctes else None
+        if entry is None and node.joined and len(scope.visible) == 1 and isinstance(scope.visible[0], Entry):
+            entry = scope.visible[0]
+        return entry if entry is not None and entry.key is None else None
+
     def _other_target(
-        self, qualifier: str, node: tree.Update, scope: Scope, written: Written, further: dict[str, Written]
+        self, entry: Entry, node: tree.Update, written: Written, further: dict[str, Written]
     ) -> Written:
-        """An UPDATE of a join may set columns of several of its tables."""
-        entry = scope.entry(qualifier)
-        if entry is None or entry.key is None or written.target is None or entry.key == written.target.key:
+        if entry.key is None or written.target is None or entry.key == written.target.key:
             return written
-        other = further.get(entry.key)
+        columns = tuple(name for name, _ in entry.order) or None
+        return self._further(Table(entry.key, columns, {n: n for n, _ in entry.order}), node, further)
+
+    @staticmethod
+    def _further(table: Table, node: tree.Update, further: dict[str, Written]) -> Written:
+        other = further.get(table.key)
         if other is None:
-            table = Table(entry.key, tuple(name for name, _ in entry.order) or None, {n: n for n, _ in entry.order})
-            other = further[entry.key] = Written("update", node, table, {})
+            other = further[table.key] = Written("update", node, table, {})
         return other
 
     def _delete(self, node: tree.Delete) -> Written:

@@ -18,7 +18,7 @@ from jalan.sql.dialect import Dialect
 # Functions that in a select list make as many rows of one as their argument has parts.
 ROW_FUNCTIONS = frozenset(
     """
-    unnest explode explode_outer posexplode posexplode_outer inline inline_outer stack generate_series
+    unnest explode explode_outer posexplode posexplode_outer inline inline_outer generate_series
     generate_subscripts jsonb_array_elements json_array_elements jsonb_array_elements_text json_array_elements_text
     jsonb_each json_each jsonb_each_text json_each_text jsonb_object_keys json_object_keys jsonb_path_query
     regexp_matches regexp_split_to_table string_to_table
@@ -26,6 +26,7 @@ ROW_FUNCTIONS = frozenset(
 )
 _LISTS = frozenset({"listagg", "string_agg", "array_agg", "xmlagg", "group_concat", "collect", "wm_concat"})
 _ORDINALS = {"offset": 0, "safe_offset": 0, "ordinal": 1, "safe_ordinal": 1}
+_XML_METHODS = frozenset({"value", "query", "exist", "nodes", "modify"})
 _ARROWS = frozenset({"->", "->>", "#>", "#>>"})
 _COMPUTED = {IDENTITY: TRANSFORMATION}
 _FOLDED = {IDENTITY: AGGREGATION, TRANSFORMATION: AGGREGATION}
@@ -33,7 +34,8 @@ _FOLDED = {IDENTITY: AGGREGATION, TRANSFORMATION: AGGREGATION}
 
 @cache
 def _special_names(dialect: Dialect) -> frozenset[str]:
-    return frozenset({"grouping", "grouping_id", "values", *ROW_FUNCTIONS, *dialect.paths})
+    columns = ("columns",) if dialect.columns_calls else ()
+    return frozenset({"grouping", "grouping_id", "values", *columns, *ROW_FUNCTIONS, *dialect.paths})
 
 
 class FlowCollector(NameLookup):
@@ -43,6 +45,7 @@ class FlowCollector(NameLookup):
         super().__init__(dialect, text)
         self._special_calls: Collection[str] = _special_names(dialect)
         self.multiplying: list[tuple[tree.Call, Scope]] = []
+        self.current_column: Made | None = None  # the one that COLUMNS(…) stands for just now
 
     def knows_routines(self, names: Collection[str]) -> None:
         """Let these functions be followed where they are called."""
@@ -52,6 +55,14 @@ class FlowCollector(NameLookup):
 
     def relation(self, query: tree.Query, parent: Scope | None) -> Relation:
         """Resolve a query inside an expression."""
+        raise NotImplementedError
+
+    def star_columns(self, star: tree.Star, scope: Scope) -> list[Made]:
+        """Return the columns that a star stands for."""
+        raise NotImplementedError
+
+    def chosen_columns(self, columns: tree.Call, scope: Scope) -> list[Made]:
+        """Return the columns that ``COLUMNS(…)`` stands for."""
         raise NotImplementedError
 
     def collect(self, node: tree.Expression, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
@@ -86,11 +97,17 @@ class FlowCollector(NameLookup):
 
     def _star(self, node: tree.Star, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         span = (node.start, node.end)
-        if not node.parts:
+        if node.modifiers is not None or not node.parts:
+            if node.parts or self.dialect.star_arguments or self.dialect.columns_calls:
+                self._all_columns(node, scope, values, conditions, how)
             return
         entry = self.star_entry(node.parts, scope, span)
         if entry is not None:
             self.add_row(entry, span, values, conditions, how)
+
+    def _all_columns(self, star: tree.Star, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
+        for made in self.star_columns(star, scope):
+            self.add(Reference(NOWHERE, made), (star.start, star.end), values, conditions, how, named=False)
 
     def star_entry(self, parts: tuple[str, ...], scope: Scope, span: Span) -> Entry | None:
         """Return the entry whose star is meant by ``parts.*``."""
@@ -104,9 +121,14 @@ class FlowCollector(NameLookup):
         pass
 
     def _parameter(self, node: tree.Parameter, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
+        written = self.text[node.start : node.end]
+        if "{{" in written or "${" in written:
+            called = "(" in written
+            message = "what stands here, columns maybe, is decided by a template"
+            self.report("opaque_name", "warning" if called else "info", message, (node.start, node.end))
+            return
         if not self.variables:
             return
-        written = self.text[node.start : node.end]
         made = self.variables.get(self.spelled(written)) or self.variables.get(self.spelled(written.lstrip(":@$&")))
         if made is not None:
             self.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
@@ -309,6 +331,11 @@ class FlowCollector(NameLookup):
             if self._special_call(name, node, scope, values, conditions, how):
                 return
         how = (_FOLDED if name in self.dialect.aggregates else _COMPUTED).get(how, how)
+        if node.star and self.dialect.star_arguments and name not in ("count", "count_big"):
+            self._all_columns(tree.Star(node.start, node.end, ()), scope, values, conditions, how)
+        if len(node.parts) > 1 and self.dialect.methods and self.is_method(node.parts[:-1], name, scope):
+            column = tree.Column(node.start, node.end, node.parts[:-1])
+            self.collect(column, scope, values, conditions, how)
         deciding = self._deciding(name, arguments) if name in self.dialect.deciding else ()
         for i, argument in enumerate(arguments):
             if i in deciding:
@@ -328,6 +355,26 @@ class FlowCollector(NameLookup):
         if node.window is not None:
             self._window(node.window, scope, conditions)
 
+    def is_method(self, parts: tuple[str, ...], method: str, scope: Scope) -> bool:
+        """Whether ``parts.method(…)`` calls a method of a column, rather than a function of a schema."""
+        if len(parts) > 1 and scope.entry(parts[0]) is not None:
+            return True
+        level: Scope | None = scope
+        open_ = False
+        while level is not None:
+            for visible in level.visible:
+                if type(visible) is Merged:
+                    if visible.name == parts[0]:
+                        return True
+                elif isinstance(visible, Entry):
+                    if parts[0] in visible.columns:
+                        return True
+                    open_ = open_ or bool(visible.open)
+            level = level.parent
+        if parts[0] in self.variables:
+            return True
+        return open_ and len(parts) == 1 and (self.dialect.columns_calls or method in _XML_METHODS)
+
     def _deciding(self, name: str, arguments: list[tree.Expression]) -> Collection[int]:
         """Return which arguments of a call only decide: all that DECODE compares, the condition of IF."""
         rule = self.dialect.deciding[name]
@@ -345,6 +392,11 @@ class FlowCollector(NameLookup):
             ignored: Flow = {}
             for argument in arguments:
                 self.collect(argument, scope, ignored, ignored, IDENTITY)
+            return True
+        if name == "columns":
+            chosen = [self.current_column] if self.current_column is not None else self.chosen_columns(node, scope)
+            for made in chosen:
+                self.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
             return True
         if name in ROW_FUNCTIONS:
             self.multiplying.append((node, scope))

@@ -50,6 +50,7 @@ class FromResolver(ReshapingResolver):
             else:
                 found = self.relation(item.query, scope.parent)
             merge(rows, found.rows)
+            scope.order = found.order
             entry = entry_of(found, item.alias or "", item.columns, self._upper)
         else:
             entry = self._reshaped(item, scope, rows)
@@ -82,6 +83,7 @@ class FromResolver(ReshapingResolver):
             cte = self.ctes.get(parts[0])
             if cte is not None:
                 merge(rows, cte.rows)
+                scope.order = cte.order
                 return entry_of(cte, item.alias or parts[0], item.columns, self._upper)
         elif self.dialect.struct_paths and scope.entry(parts[0]) is not None:
             # `FROM orders o, o.legs l`: the items of a column, not a table
@@ -141,20 +143,24 @@ class FromResolver(ReshapingResolver):
         element: Made | None = None
         for call, defined in zip(item.calls, item.defined, strict=True):
             inner = call.argument if isinstance(call, tree.Cast) else call
-            followed = self._followed(inner, item, scope, rows) if isinstance(inner, tree.Call) else None
-            if followed is not None:
-                return followed
-            if isinstance(inner, tree.Call) and inner.parts[-1].lower() in self.dialect.file_functions:
-                return self._read_file(inner, item)
+            special = self._special_function(inner, item, scope, rows)
+            if special is not None:
+                return special
+            name = inner.parts[-1] if isinstance(inner, tree.Call | tree.Column) else ""
+            first_name = first_name or name
+            if isinstance(inner, tree.Call) and defined is None:
+                generated = self._generator(inner, item, scope, rows)
+                if generated is not None:
+                    order += generated
+                    continue
             made = Made("", {}, {}, (call.start, call.end))
             if isinstance(inner, tree.Column) or self._unnests(inner):
                 self._collect_elements(inner, scope, made)
+                made.fields = self._elements(inner.arguments[0] if isinstance(inner, tree.Call) else inner, scope)
             else:
                 self.collect(call, scope, made.values, made.conditions, TRANSFORMATION)
             carry(rows, made.values, JOIN)
             merge(rows, made.conditions)
-            name = inner.parts[-1] if isinstance(inner, tree.Call | tree.Column) else ""
-            first_name = first_name or name
             known = self.dialect.table_functions.get(name.lower())
             several = isinstance(inner, tree.Call) and len(inner.arguments) > 1 and name.lower() == "unnest"
             if defined is not None:
@@ -162,34 +168,113 @@ class FromResolver(ReshapingResolver):
             elif known:
                 names = known
             elif several and isinstance(inner, tree.Call):
-                # Each array makes a column of its own.
-                for argument in inner.arguments:
-                    one = Made("unnest", {}, {}, (argument.start, argument.end))
-                    self.collect(argument, scope, one.values, one.conditions, TRANSFORMATION)
-                    order.append(("unnest", one))
+                order += self._unnested_together(inner, item, scope, made)
+                continue
+            elif made.fields and self.dialect.element_fields:
+                order += list(made.fields.items())
+                element = made
                 continue
             else:
                 names = (self.dialect.element_name or item.alias or name,)
                 element = made
             order += [(column, self._function_column(column, made, name.lower())) for column in names]
-        if item.ordinality:
-            order.append((item.ordinality_name, Made(item.ordinality_name, {}, {}, (item.start, item.end))))
-        if item.columns and order:
-            template = order[0][1]
-            assert isinstance(template, Made)
-            # More names than known columns: the function returns a row type that nobody has told us.
-            order += [("", template)] * (len(item.columns) - len(order))
-            renamed = item.columns + [name for name, _ in order[len(item.columns) :]]
-            order = [(name, column) for name, (_, column) in zip(renamed, order, strict=True)]
-        if first_name.lower() == "posexplode" and order:
+        order = self._function_names(item, order)
+        if first_name.lower() == "posexplode" and order and not self._generators:
             order[0] = (order[0][0], Made(order[0][0], {}, {}, (item.start, item.end)))
-        entry = Entry(item.alias or first_name, (), None, dict(order), order)
-        if element is not None and self.dialect.struct_paths:
+        entry = Entry(item.alias or first_name, (), None, {}, order)
+        for key, column in order:
+            entry.columns.setdefault(key, column)
+        if element is not None and element.fields and self.dialect.element_fields:
+            entry.columns.setdefault(item.alias or "", element)
+        elif element is not None and self.dialect.element_fields:
+            entry.rest = Made("?", element.values, element.conditions, element.span)
+        elif element is not None and self.dialect.struct_paths:
             entry.rest = Made("", element.values, element.conditions, element.span)
         elif element is not None and first_name.lower() not in _ONE_COLUMN:
             # A function that nobody has told us about may return any columns.
             entry.rest = Made("?", element.values, element.conditions, element.span)
         return entry
+
+    def _special_function(
+        self, inner: tree.Expression, item: tree.FunctionSource, scope: Scope, rows: Flow
+    ) -> Entry | None:
+        """A function of the script, or one that reads files or names a table."""
+        if not isinstance(inner, tree.Call):
+            return None
+        followed = self._followed(inner, item, scope, rows)
+        if followed is not None:
+            return followed
+        name = inner.parts[-1].lower()
+        if name in self.dialect.file_functions:
+            return self._read_file(inner, item)
+        if name in self.dialect.table_names and inner.arguments:
+            return self._named_table(inner.arguments[0], item)
+        return None
+
+    def _named_table(self, argument: tree.Expression, item: tree.FunctionSource) -> Entry | None:
+        """``query_table('t')``, ``identifier('t')``, ``stream(t)``: a table by its name."""
+        if isinstance(argument, tree.Column):
+            parts = argument.parts
+        elif isinstance(argument, tree.Literal) and "'" in self.text[argument.start : argument.end]:
+            named = self.text[argument.start : argument.end].strip("'\"")
+            parts = tuple(self.spelled(part.strip('`"')) for part in named.split("."))
+        else:
+            return None
+        table = tree.TableName(argument.start, argument.end, parts)
+        return self.table_entry(table, item.alias, item.columns)
+
+    def _generator(
+        self, call: tree.Call, item: tree.FunctionSource, scope: Scope, rows: Flow
+    ) -> list[tuple[str, str | Made]] | None:
+        """The columns of a generator; what it is given decides how many rows it makes."""
+        around, self.multiplying = self.multiplying, []
+        made = self.generated(call, scope, item.columns)
+        for inner, inside in self.multiplying:
+            flow: Flow = {}
+            if self._unnests(inner) or inner.parts[-1].lower() in self.dialect.generators:
+                self._collect_elements_of(inner, inside, flow, rows)
+            carry(rows, flow, JOIN)
+        self.multiplying = around
+        return None if made is None else [(column.name, column) for column in made]
+
+    def _collect_elements_of(self, call: tree.Call, scope: Scope, flow: Flow, rows: Flow) -> None:
+        made = Made("", {}, {}, (call.start, call.end))
+        self.element(call.arguments[0], scope, made)
+        merge(flow, made.values)
+        merge(rows, made.conditions)
+
+    def _unnested_together(
+        self, call: tree.Call, item: tree.FunctionSource, scope: Scope, made: Made
+    ) -> list[tuple[str, str | Made]]:
+        """Each of several arrays makes a column of its own; where they make more (maps, rows), all of them may."""
+        if item.columns and len(item.columns) - item.ordinality not in (0, len(call.arguments)):
+            return [("unnest", made)]
+        order: list[tuple[str, str | Made]] = []
+        for argument in call.arguments:
+            one = Made("unnest", {}, {}, (argument.start, argument.end))
+            self.collect(argument, scope, one.values, one.conditions, TRANSFORMATION)
+            order.append(("unnest", one))
+        return order
+
+    @staticmethod
+    def _function_names(
+        item: tree.FunctionSource, order: list[tuple[str, str | Made]]
+    ) -> list[tuple[str, str | Made]]:
+        """The columns of a function under the names that an alias gives them, the counting one last."""
+        columns = list(item.columns or ())
+        counted = Made(item.ordinality_name, {}, {}, (item.start, item.end))
+        if columns and order:
+            template = order[-1][1]
+            assert isinstance(template, Made)
+            # More names than known columns: the function returns a row type that nobody has told us.
+            wanted = len(columns) - item.ordinality
+            order = order + [("", template)] * (wanted - len(order))
+        if item.ordinality:
+            order = [*order, (item.ordinality_name, counted)]
+        if columns:
+            renamed = columns + [name for name, _ in order[len(columns) :]]
+            order = [(name, column) for name, (_, column) in zip(renamed, order, strict=False)]
+        return order
 
     @staticmethod
     def _unnests(call: tree.Expression) -> bool:

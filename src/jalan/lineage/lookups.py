@@ -26,6 +26,7 @@ class NameLookup:
         self._reported: set[tuple[str, Span]] = set()
         self.routines: Collection[str] = ()
         self._lower = dialect.folding is Folding.LOWER
+        self._fold = dialect.folding.apply
 
     def fields_of(self, made: Made) -> dict[str, Made] | None:
         """Return the parts of a column that has named parts."""
@@ -51,6 +52,10 @@ class NameLookup:
 
     def resolve(self, parts: tuple[str, ...], scope: Scope, span: Span) -> list[Reference]:
         """Return the columns that a name stands for: none, one, or every candidate where it is ambiguous."""
+        if parts[-1][:1] in ("#", "$") and parts[-1][1:].isdigit():
+            numbered = self._numbered_column(parts, scope)
+            if numbered is not None:
+                return [numbered]
         if len(parts) == 1:
             return self._resolve_bare(parts[0], scope, span)
         column = parts[-1]
@@ -77,6 +82,27 @@ class NameLookup:
         elif column not in self.dialect.system_columns and column not in self.dialect.pseudo_columns:
             self._unknown_column(column, entry, span)
         return []
+
+    def _numbered_column(self, parts: tuple[str, ...], scope: Scope) -> Reference | None:
+        """The column of that number in FROM, or in the table of that name; None where its columns are not known."""
+        n = int(parts[-1][1:])
+        entries: list[Entry | Merged] = list(scope.visible)
+        if len(parts) > 1:
+            entry = scope.entry(parts[-2])
+            entries = [] if entry is None else [entry]
+        for entry_or_merged in entries:
+            if isinstance(entry_or_merged, Merged):
+                if n == 1:
+                    return entry_or_merged.references[0]
+                n -= 1
+                continue
+            order = [column for name, column in entry_or_merged.order if name not in entry_or_merged.hidden]
+            if n <= len(order):
+                return Reference(entry_or_merged, order[n - 1])
+            if entry_or_merged.open:
+                return None
+            n -= len(order)
+        return None
 
     def _resolve_part(self, parts: tuple[str, ...], scope: Scope) -> Reference | None:
         """Return the part of a column, or of a variable, that ``column.field…`` names."""
@@ -105,6 +131,9 @@ class NameLookup:
             level = level.parent
         if scope.aliases and parts[0] in scope.aliases:
             return Reference(NOWHERE, scope.aliases[parts[0]], path)
+        for inner in scope.visible:
+            if isinstance(inner, Entry) and inner.rest is not None and inner.rest.name == "?":
+                return Reference(inner, inner.rest, ".".join(parts))
         opened = [e for v in scope.visible if isinstance(v, Entry) for e in v.open]
         if len(opened) == 1 and scope.entry(parts[0]) is None:
             return Reference(opened[0], parts[0], path)
@@ -136,7 +165,16 @@ class NameLookup:
                 elif entry.open and name not in entry.hidden:
                     guesses += [Reference(opened, name) for opened in entry.open]
                 elif entry.rest is not None and entry.rest.name in ("*", "?"):
-                    guesses.append(Reference(entry, entry.rest))
+                    path = name if entry.rest.name == "?" and self.dialect.element_fields else ""
+                    guesses.append(Reference(entry, entry.rest, path))
+            if (
+                len(guesses) == 1
+                and level is scope
+                and not found
+                and guesses[0].path
+                and self._is_open(level.parent)
+            ):
+                return guesses  # a field of what is unnested here, rather than a column of a table around it
             if found:
                 if doubled or guesses:
                     # A table with unknown columns may have this one too, and would then be meant.
@@ -157,6 +195,10 @@ class NameLookup:
         if len(guesses) > 1:
             return self._ambiguous(name, guesses, span)
         return guesses
+
+    @staticmethod
+    def _is_open(scope: Scope | None) -> bool:
+        return scope is None or any(isinstance(v, Entry) and v.open for v in scope.visible)
 
     def _unknown_name(self, name: str, scope: Scope, span: Span) -> None:
         if name in self.dialect.system_columns or scope.entry(name) is not None:
@@ -205,7 +247,7 @@ class NameLookup:
             if fields is None:
                 break
             step, _, rest = path.partition(".")
-            inner = next((made for name, made in fields.items() if name == step), None)
+            inner = fields.get(step) or next((m for n, m in fields.items() if self._fold(n) == step), None)
             if inner is None:
                 break
             column, path = inner, rest

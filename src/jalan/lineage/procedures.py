@@ -54,8 +54,12 @@ class Procedure:
         elif isinstance(node, tree.Insert) and self.result_table in node.target.parts:
             written = self.resolver.written(node)
             self._add_result(Relation(written.columns, written.rows, {}, []))
-        elif self._emit is not None:
-            self._emit(node, self)
+        else:
+            if self._emit is not None:
+                self._emit(node, self)
+            names = getattr(node, "into_variables", None)
+            if names:
+                self._assign_relation(names, self.resolver.put_out(node))
 
     @classmethod
     def is_procedural(cls, node: tree.Statement) -> bool:
@@ -125,6 +129,13 @@ class Procedure:
         if node.query is not None:
             self._cursors[node.names[0]] = self.resolver.relation(node.query, self.resolver.outer)
             return
+        if node.over is not None:
+            found = self._cursors.get(self.resolver.spelled(node.over))
+            if found is not None:
+                self._cursors[node.names[0]] = found
+            return
+        if isinstance(node.value, tree.ScalarQuery):
+            self._cursors[node.names[0]] = self.resolver.relation(node.value.query, self.resolver.outer)
         for name in node.names:
             made = (
                 Made(name, {}, {}, (node.start, node.end)) if node.value is None else self._value(node.value, name)
@@ -147,6 +158,9 @@ class Procedure:
             for name, item in zip(node.names, node.value.items, strict=False):
                 self.assign(name, self._value(item))
         else:
+            if isinstance(node.value, tree.ScalarQuery):
+                found = self.resolver.relation(node.value.query, self._scope())
+                self._cursors[self.resolver.spelled(node.names[0])] = found
             for name in node.names:
                 self.assign(name, self._value(node.value, name))
 

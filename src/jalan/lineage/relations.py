@@ -1,11 +1,13 @@
 """Queries to relations: select lists, grouping, set operations, common table expressions."""
 
-from jalan.lineage.extraction import FILTER, GROUP_BY, IDENTITY, JOIN, SORT
+from collections.abc import Iterator
+
+from jalan.lineage.extraction import CONDITIONAL, FILTER, GROUP_BY, IDENTITY, JOIN, SORT, TRANSFORMATION
 from jalan.lineage.flow import carry, copy_flow, merge
 from jalan.lineage.from_items import FromResolver
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Relation, Scope
 from jalan.sql import tree
-from jalan.sql.walk import has_aggregate, names_table
+from jalan.sql.walk import has_aggregate, names_table, walk
 
 
 class RelationResolver(FromResolver):
@@ -26,7 +28,10 @@ class RelationResolver(FromResolver):
         else:
             found = self._body(body, parent)
         if query.order:
+            found.order = {}
             self._order(query, body, found, scope)
+        elif query.limit or (type(body) is tree.Select and body.top is not None):
+            merge(found.rows, found.order)  # the first of rows that were sorted below
         for limit in query.limit:
             self.collect(limit, scope or Scope(parent), found.rows, found.rows, FILTER)
         if type(body) is tree.Select and body.top is not None:
@@ -99,8 +104,25 @@ class RelationResolver(FromResolver):
                 self.under_name(cte.columns[i] if i < len(cte.columns) else made.name, made)
                 for i, made in enumerate(columns)
             ]
-        columns = columns + [Made(name, {}, {}, (cte.start, cte.end)) for name in cte.added]
-        return Relation(columns, found.rows, found.order, found.open)
+        return Relation(columns + self._added(cte, columns), found.rows, found.order, found.open)
+
+    @staticmethod
+    def _added(cte: tree.Cte, columns: list[Made]) -> list[Made]:
+        """The columns of SEARCH and CYCLE: the order and the way hold the values that they follow, the mark is
+        decided by them."""
+        added = []
+        for name, role, followed in cte.added:
+            made = Made(name, {}, {}, (cte.start, cte.end))
+            for column in columns:
+                if column.name in followed:
+                    carry(
+                        made.conditions if role == "mark" else made.values,
+                        column.values,
+                        CONDITIONAL if role == "mark" else TRANSFORMATION,
+                    )
+                    merge(made.conditions, column.conditions)
+            added.append(made)
+        return added
 
     def _recursive(self, cte: tree.Cte, statement: tree.Query, parent: Scope | None) -> Relation:
         """Start with the arm that does not refer to itself and repeat until nothing more is added."""
@@ -193,13 +215,31 @@ class RelationResolver(FromResolver):
         scope = Scope(parent)
         columns: list[Made] = []
         for row in body.rows:
-            for i, value in enumerate(row):
+            for i, value in enumerate(self._cells(row, scope)):
                 if i == len(columns):
-                    columns.append(Made(self._value_name(i), {}, {}, (value.start, value.end)))
-                if type(value) is not tree.Literal:
-                    made = columns[i]
-                    self.collect(value, scope, made.values, made.conditions, IDENTITY)
+                    span = value.span if isinstance(value, Made) else (value.start, value.end)
+                    columns.append(Made(self._value_name(i), {}, {}, span))
+                made = columns[i]
+                if isinstance(value, tree.Expression):
+                    if type(value) is not tree.Literal:
+                        self.collect(value, scope, made.values, made.conditions, IDENTITY)
+                else:
+                    merge(made.values, value.values)
+                    merge(made.conditions, value.conditions)
         return Relation(columns, {}, {}, [])
+
+    def _cells(self, row: list[tree.Expression], scope: Scope) -> Iterator[tree.Expression | Made]:
+        """The values of a row; ``t.*``, and a record of a procedure, are several."""
+        for value in row:
+            if type(value) is tree.Star and value.parts:
+                yield from self._expand(value, scope)
+                continue
+            if type(value) is tree.Column and len(row) == 1 and len(value.parts) == 1:
+                record = self.variables.get(value.parts[0])
+                if record is not None and record.fields:
+                    yield from record.fields.values()
+                    continue
+            yield value
 
     def _value_name(self, i: int) -> str:
         return self.dialect.value_names.format(i + 1, i)
@@ -222,7 +262,7 @@ class RelationResolver(FromResolver):
         elif select.where is not None:
             self.collect(select.where, scope, rows, rows, FILTER)
         around, self.multiplying = self.multiplying, []
-        found = Relation(self.outputs(select.items, scope), rows, {}, [])
+        found = Relation(self.outputs(select.items, scope), rows, self._kept_order(select, scope, rows), [])
         for call, inside in self.multiplying:
             for argument in call.arguments:
                 self.collect(argument, inside, rows, rows, JOIN)
@@ -260,6 +300,23 @@ class RelationResolver(FromResolver):
             if not select.distinct:
                 self._distinct(found)
         return found, scope
+
+    def _kept_order(self, select: tree.Select, scope: Scope, rows: Flow) -> Flow:
+        """The order of the only query in FROM, which is that of these rows too: it decides which are the first."""
+        only = select.source[0] if len(select.source) == 1 else None
+        if not scope.order or not isinstance(only, tree.Derived | tree.TableSource):
+            return {}
+        if select.group or select.distinct is not None or select.group_all:
+            return {}
+        if select.where is not None and self._counts_rows(select.where):
+            merge(rows, scope.order)
+        return scope.order
+
+    def _counts_rows(self, condition: tree.Expression) -> bool:
+        """Whether a condition asks for ROWNUM."""
+        if "ROWNUM" not in self.dialect.pseudo_columns:
+            return False
+        return any(isinstance(node, tree.Column) and node.parts == ("ROWNUM",) for node in walk(condition))
 
     @staticmethod
     def _has_star(items: list[tree.Item], entry: Entry) -> bool:

@@ -175,8 +175,10 @@ class ReshapingResolver(SelectListResolver):
         carry(rows, document.values, JOIN)
         merge(rows, document.conditions)
         columns = []
-        for name, path in item.fields:
+        for name, path, expressions in item.fields:
             made = Made(name, {}, {}, span)
+            for expression in expressions:
+                self.collect(expression, scope, made.values, made.conditions, TRANSFORMATION)
             if path is not None:
                 carry(made.values, document.values, TRANSFORMATION, (join_path(below, path_of(path)), False))
                 merge(made.conditions, document.conditions)

@@ -179,13 +179,14 @@ class Merged:
 
 class Scope:
     """The names of one FROM, inside the scope of the query around it. ``aliases``: the outputs made so far, where
-    the dialect lets other clauses name them."""
+    the dialect lets other clauses name them. ``order``: what the rows of a query in FROM are sorted by."""
 
-    __slots__ = ("aliases", "entries", "parent", "select_windows", "visible")
+    __slots__ = ("aliases", "entries", "order", "parent", "select_windows", "visible")
 
     def __init__(self, parent: "Scope | None") -> None:
         self.aliases: dict[str, Made] | None = None
         self.parent = parent
+        self.order: Flow = {}
         self.entries: list[Entry] = []
         self.visible: list[Entry | Merged] = []
         self.select_windows: dict[str, tree.Window] = {}

@@ -296,6 +296,8 @@ class _ScriptReader:
                     self._changes.create(written.target.key, written.target.temporary)
                 if written.target.key in storages:
                     bound[""] = storages[written.target.key]
+                    if not made:  # its own columns may be read where it is changed
+                        bound.setdefault(str(written.target.key), bound[""])
             self._statements.append(found)
             self._bindings.append(bound)
 

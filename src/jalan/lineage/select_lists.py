@@ -1,20 +1,25 @@
 """Select lists to columns: expressions with their names, stars with what they leave out or replace."""
 
-import re
-from collections.abc import Callable, Iterator
+from collections.abc import Collection
 
+from jalan.lineage.column_choice import chooser, columns_call, matcher, substituted
+from jalan.lineage.elements import HAS_PARTS, ElementResolver
 from jalan.lineage.extraction import IDENTITY, TRANSFORMATION, Span
 from jalan.lineage.flow import copy_flow
-from jalan.lineage.flows import FlowCollector
 from jalan.lineage.naming import output_name
 from jalan.lineage.scope import Entry, Made, Merged, Reference, Scope
 from jalan.sql import tree
-from jalan.sql.dialect import Folding
-from jalan.sql.names import Name
+from jalan.sql.dialect import Dialect, Folding
 
 
-class SelectListResolver(FlowCollector):
+class SelectListResolver(ElementResolver):
     """Resolves what stands behind SELECT and RETURNING."""
+
+    def __init__(self, dialect: Dialect, text: str) -> None:
+        super().__init__(dialect, text)
+        self._columns_calls = dialect.columns_calls
+        self._numbered = dialect.columns_calls or dialect.positional_columns
+        self._generators = bool(dialect.generators)
 
     def outputs(self, items: list[tree.Item], scope: Scope) -> list[Made]:
         """Resolve a select list."""
@@ -28,16 +33,23 @@ class SelectListResolver(FlowCollector):
             if kind is tree.Field and expression.name == "*":  # type: ignore[attr-defined]
                 found += self._expand_field(expression, scope)  # type: ignore[arg-type]
                 continue
-            if kind is tree.Call and self._has_columns_star(expression):  # type: ignore[arg-type]
-                found += self._each_column(expression, scope)  # type: ignore[arg-type]
-                continue
+            if self._columns_calls:
+                columns = columns_call(expression)
+                if columns is not None:
+                    found += self._each_column(item, columns, scope)
+                    continue
             if item.aliases is not None:
                 found += self._several(item, scope)
                 continue
+            if self._generators and kind is tree.Call and item.alias is None:
+                made_of_it = self.generated(expression, scope)  # type: ignore[arg-type]
+                if made_of_it is not None:
+                    found += made_of_it
+                    continue
             name = item.alias
             if name is None:
                 if kind is tree.Column:
-                    name = expression.parts[-1]  # type: ignore[attr-defined]
+                    name = self._column_name(expression, scope)  # type: ignore[arg-type]
                 else:
                     unnamed = sum(made.unnamed for made in found)
                     name = output_name(expression, self.dialect, self.text, len(found), unnamed)
@@ -48,7 +60,7 @@ class SelectListResolver(FlowCollector):
                 self.collect(expression, scope, made.values, made.conditions, IDENTITY)
             if self.tracer is not None:
                 self.tracer.end(made, expression)
-            if kind is tree.Column or kind is tree.Struct:
+            if kind in HAS_PARTS:
                 made.origin = (expression, scope)
             made.unnamed = item.alias is None and kind is not tree.Column
             found.append(made)
@@ -56,50 +68,22 @@ class SelectListResolver(FlowCollector):
                 scope.aliases.setdefault(name, made)
         return found
 
-    def fields_of(self, made: Made) -> dict[str, Made] | None:
-        """Return the parts of a column that has named parts."""
-        if made.fields is None and made.origin is not None:
-            made.fields = self._fields(*made.origin)
-            made.origin = None
-        return made.fields
-
-    def _fields(self, expression: tree.Expression, scope: Scope) -> dict[str, Made] | None:
-        """Return the parts of a value that has named parts, as far as the text shows them."""
-        if type(expression) is tree.Struct:
-            fields: dict[str, Made] = {}
-            for name, item in zip(expression.names, expression.items, strict=False):
-                if name is not None:
-                    made = Made(name, {}, {}, (item.start, item.end))
-                    self.collect(item, scope, made.values, made.conditions, IDENTITY)
-                    made.origin = (item, scope)
-                    fields[name] = made
-            return fields
-        if type(expression) is tree.Column:
-            if len(scope.visible) == 1 and len(expression.parts) == 1:
-                only = scope.visible[0]
-                column = only.columns.get(expression.parts[0]) if type(only) is Entry else None
-                if column is None:
-                    return self._row_fields(expression, scope)
-                return self.fields_of(column) if isinstance(column, Made) else None
-            entry = scope.entry(expression.parts[0]) if len(expression.parts) == 2 else None
-            if entry is None and len(expression.parts) == 1:
-                return self._row_fields(expression, scope)
-            found = None if entry is None else entry.find(expression.parts[1])
-            if found is not None and isinstance(found.column, Made):
-                return self.fields_of(found.column)
-        return None
-
-    def _row_fields(self, expression: tree.Column, scope: Scope) -> dict[str, Made] | None:
-        """The columns of a row that is passed whole."""
-        entry = scope.entry(expression.parts[0])
-        if entry is None or entry.open or expression.parts[0] in entry.columns:
-            return None
-        span = (expression.start, expression.end)
-        return {name: self.renamed([Reference(entry, column)], name, span) for name, column in entry.order}
+    def _column_name(self, expression: tree.Column, scope: Scope) -> str:
+        """The name of a column that is named by its number is that of the column."""
+        name = expression.parts[-1]
+        if name[0] in "#$" and self._numbered:
+            for reference in self.resolve(expression.parts, scope, (expression.start, expression.end)):
+                column = reference.column
+                return column.name if isinstance(column, Made) else column
+        return name
 
     def _several(self, item: tree.Item, scope: Scope) -> list[Made]:
-        """One expression that makes several columns: each is made of all of it."""
+        """One expression that makes several columns: each is made of all of it, but for what is known better."""
         expression = item.expression
+        if isinstance(expression, tree.Call):
+            given = self.generated(expression, scope, item.aliases)
+            if given is not None:
+                return given
         made = Made("", {}, {}, (expression.start, expression.end))
         self.collect(expression, scope, made.values, made.conditions, IDENTITY)
         names = item.aliases or []
@@ -125,14 +109,26 @@ class SelectListResolver(FlowCollector):
         if star.parts:
             found = self._expand_qualified(star, scope)
         else:
+            left_out = self._left_out(star.modifiers, scope) if star.modifiers is not None else {}
             found = []
             for visible in scope.visible:
                 if isinstance(visible, Merged):
                     found.append(self.passed_on(visible.references, visible.name, span))
                 else:
-                    found += self._expand_entry(visible, span, hide=True)
+                    found += self._expand_entry(visible, span, True, left_out.get(visible.name, ()))
         if star.modifiers is not None:
             found = self._modified(star.modifiers, found, scope)
+        return found
+
+    def star_columns(self, star: tree.Star, scope: Scope) -> list[Made]:
+        return self._expand(star, scope)
+
+    def _left_out(self, modifiers: tree.StarModifiers, scope: Scope) -> dict[str, set[str]]:
+        """The columns that a star leaves out under the name of their table."""
+        found: dict[str, set[str]] = {}
+        for parts in modifiers.excluded:
+            if len(parts) > 1 and scope.entry(parts[-2]) is not None:
+                found.setdefault(parts[-2], set()).add(parts[-1])
         return found
 
     def _expand_qualified(self, star: tree.Star, scope: Scope) -> list[Made]:
@@ -162,12 +158,12 @@ class SelectListResolver(FlowCollector):
             return True
         return any(isinstance(v, Entry) and (parts[0] in v.columns or v.open) for v in scope.visible)
 
-    def _expand_entry(self, entry: Entry, span: Span, hide: bool) -> list[Made]:
+    def _expand_entry(self, entry: Entry, span: Span, hide: bool, left_out: Collection[str] = ()) -> list[Made]:
         hidden = entry.hidden if hide else ()
         found = [
             self.passed_on([Reference(entry, column)], name, span)
             for name, column in entry.order
-            if name not in hidden
+            if name not in hidden and name not in left_out
         ]
         for opened in entry.open:
             if not any(made.name == "*" for made in found):
@@ -190,10 +186,10 @@ class SelectListResolver(FlowCollector):
 
     def _modified(self, modifiers: tree.StarModifiers, columns: list[Made], scope: Scope) -> list[Made]:
         fold = self.dialect.folding.apply if self.dialect.folding is Folding.UPPER else lambda name: name
-        excluded = set(modifiers.excluded)
+        excluded = {parts[0] for parts in modifiers.excluded if len(parts) == 1}
         renamed = dict(modifiers.renamed)
         replaced = {item.alias: item for item in modifiers.replaced}
-        matches = _matcher(modifiers)
+        matches = matcher(modifiers)
         known = {fold(made.name) for made in columns}
         if "*" not in known:
             for wanted in [*excluded, *renamed, *[n for n in replaced if n is not None]]:
@@ -226,66 +222,37 @@ class SelectListResolver(FlowCollector):
 
     # --- functions over the columns of a star --------------------------------------------------------
 
-    def _has_columns_star(self, call: tree.Call) -> bool:
-        """Whether a call is, or is a function of, ``COLUMNS(…)``, which stands for several columns."""
-        return self.dialect.columns_calls and any(True for _ in _columns_calls(call))
-
-    def _each_column(self, call: tree.Call, scope: Scope) -> list[Made]:
-        (columns, *_) = _columns_calls(call)
-        matches = self._chosen(columns)
+    def _each_column(self, item: tree.Item, columns: tree.Call, scope: Scope) -> list[Made]:
+        """An expression with ``COLUMNS(…)`` in it, once for each of these columns."""
+        expression = item.expression
         found = []
-        for made in self._expand(tree.Star(columns.start, columns.end, ()), scope):
-            if made.name != "*" and not matches(made.name):
-                continue
-            output = Made(made.name, {}, {}, (call.start, call.end))
-            if call is columns:
-                output = made
+        for made in self.chosen_columns(columns, scope):
+            name = made.name if item.alias is None else self._column_alias(item.alias, columns, made.name)
+            output = Made(name, {}, {}, (expression.start, expression.end))
+            if expression is columns:
+                output = made if item.alias is None else self.under_name(name, made)
             else:
-                inner = Scope(scope)
-                only = Entry("", (), None, {"columns()": made}, [("columns()", made)])
-                inner.visible.append(only)
-                stand_in = _with_column(call, columns)
-                self.collect(stand_in, inner, output.values, output.conditions, IDENTITY)
+                self.current_column = made
+                self.collect(expression, scope, output.values, output.conditions, IDENTITY)
+                self.current_column = None
             found.append(output)
         return found
 
-    def _chosen(self, columns: tree.Call) -> Callable[[str], bool]:
+    def chosen_columns(self, columns: tree.Call, scope: Scope) -> list[Made]:
         argument = columns.arguments[0] if columns.arguments else None
-        if isinstance(argument, tree.Literal):
-            pattern = re.compile(self.text[argument.start + 1 : argument.end - 1])
-            return lambda name: pattern.search(name) is not None
-        if isinstance(argument, tree.ArrayItems):
-            names = {self.text[item.start : item.end].strip("'\"").lower() for item in argument.items}
-            return lambda name: name.lower() in names
-        if isinstance(argument, tree.Star) and argument.modifiers is not None:
-            excluded = set(argument.modifiers.excluded)
-            return lambda name: name not in excluded
-        return lambda name: True
+        star = argument if isinstance(argument, tree.Star) else tree.Star(columns.start, columns.end, ())
+        chosen = None if argument is star else chooser(argument, self.text)
+        if chosen is None and argument is not None and argument is not star:
+            message = "which columns are chosen is decided while the query runs; all of them are taken"
+            self.report("star_of_expression", "warning", message, (columns.start, columns.end))
+        found = self._expand(star, scope)
+        return [made for made in found if chosen is None or made.name == "*" or chosen(str(made.name))]
 
-
-def _matcher(modifiers: tree.StarModifiers) -> Callable[[str], bool] | None:
-    if modifiers.pattern is None:
-        return None
-    pattern = re.escape(modifiers.pattern).replace("%", ".*").replace("_", ".")
-    compiled = re.compile(pattern, re.IGNORECASE | re.DOTALL)
-    return lambda name: compiled.fullmatch(name) is not None
-
-
-def _columns_calls(call: tree.Call) -> Iterator[tree.Call]:
-    if call.parts[-1].lower() == "columns" and len(call.parts) == 1:
-        yield call
-        return
-    for argument in call.arguments:
-        if isinstance(argument, tree.Call):
-            yield from _columns_calls(argument)
-
-
-def _with_column(node: tree.Call, columns: tree.Call) -> tree.Expression:
-    """The call with a column in the place of ``COLUMNS(…)``."""
-    if node is columns:
-        return tree.Column(node.start, node.end, (Name("columns()"),))
-    arguments = [_with_column(a, columns) if isinstance(a, tree.Call) else a for a in node.arguments]
-    return tree.Call(
-        node.start, node.end, node.parts, arguments, node.distinct, node.star, node.order, node.within_group,
-        node.filter, node.window, node.having,
-    )  # fmt: skip
+    def _column_alias(self, alias: str, columns: tree.Call, name: str) -> str:
+        """``COLUMNS('(p)ort') AS '\\1x'``: the parts of the name in the place of their numbers."""
+        argument = columns.arguments[0] if columns.arguments else None
+        if "\\" not in alias or not isinstance(argument, tree.Literal):
+            return alias
+        return self.dialect.folding.named(
+            substituted(self.text[argument.start + 1 : argument.end - 1], alias, name)
+        )

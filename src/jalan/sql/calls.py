@@ -20,6 +20,10 @@ _DATE_WORDS = frozenset(
     epoch_second epoch_millisecond timezone_hour timezone_minute tzoffset tz date time datetime
     """.split()
 )
+# With a part of a date these have three arguments; with two both are values.
+_THREE_ARGUMENTS = frozenset(
+    "datediff date_diff dateadd date_add timestampadd timestampdiff timediff timeadd".split()
+)
 _TYPE_WORDS = frozenset(
     """
     bigint binary bit boolean char character date datetime datetime2 datetimeoffset dec decimal double float int
@@ -122,8 +126,13 @@ class CallParser(Cursor):
                 call.arguments.append(self.expression())
                 key = keys[self.i]
             if key != ",":
-                return
+                break
             self.i += 1
+        if date_part == 0 and len(call.arguments) == 2 and call.parts[-1].lower() in _THREE_ARGUMENTS:
+            first = call.arguments[0]  # datediff(day, sold_at): both are columns
+            if type(first) is tree.Literal and not first.type and self.text[first.start].isalpha():
+                name = self._spelled(self.text[first.start : first.end])
+                call.arguments[0] = tree.Column(first.start, first.end, (name,))
 
     def _inside_tail(self, call: tree.Call) -> None:
         """Read what stands between the last argument and the closing parenthesis."""

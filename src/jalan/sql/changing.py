@@ -9,7 +9,9 @@ _CONFLICT_WORDS = frozenset({"replace", "ignore", "abort", "fail", "rollback"})
 
 
 class ChangeParser(QueryParser):
-    """Reads statements that change rows."""
+    """Reads statements that change rows. ``in_block`` counts the blocks around the current statement."""
+
+    in_block = 0
 
     def modifying(self, ctes: tree.With | None) -> tree.Statement | None:
         key = self.keys[self.i]
@@ -134,7 +136,7 @@ class ChangeParser(QueryParser):
             insert.conflict = self._duplicate(alias)
         while self.keys[self.i] == "on" and self.peek() == "conflict":
             insert.conflict = self._conflict()
-        insert.returning += self._returning()
+        self._returning(insert)
         if self.take_words("log", "errors"):
             self._to_end()
         insert.end = self.end_of_last()
@@ -202,14 +204,17 @@ class ChangeParser(QueryParser):
 
     def _column_targets(self, tables: tuple[str, ...] = ()) -> list[str]:
         """Read ``(a, b.field, c[1])``: the columns that are written, maybe qualified with one of ``tables``."""
+        return [name for name, _ in self._qualified_targets(tables)]
+
+    def _qualified_targets(self, tables: tuple[str, ...]) -> list[tuple[str, str | None]]:
         self.expect("(")
-        names: list[str] = []
+        found: list[tuple[str, str | None]] = []
         while self.keys[self.i] != ")":
-            names.append(self._column_target(tables)[0])
+            found.append(self._column_target(tables))
             if not self.take(","):
                 break
         self.expect(")")
-        return names
+        return found
 
     def _column_target(self, tables: tuple[str, ...] = ()) -> tuple[str, str | None]:
         """Read what is written to: the column, and the table that it is qualified with (one of ``tables``)."""
@@ -269,12 +274,12 @@ class ChangeParser(QueryParser):
         found = []
         while True:
             start = self.starts[self.i]
-            qualifier = None
             if self.keys[self.i] == "(":
-                columns = self._column_targets()
+                targets = self._qualified_targets(tables)
             else:
-                column, qualifier = self._column_target(tables)
-                columns = [column]
+                targets = [self._column_target(tables)]
+            columns = [column for column, _ in targets]
+            qualifier = targets[0][1]
             operator = self.keys[self.i]
             if operator in ("+=", "-=", "*=", "/=", "%=", "&=", "|=", "^=", ":="):
                 self.i += 1
@@ -293,14 +298,32 @@ class ChangeParser(QueryParser):
             if not self.take(","):
                 return found
 
-    def _returning(self) -> list[tree.Item]:
-        if not self.take("returning"):
-            return []
-        found = self.items()
+    def _returning(self, statement: tree.Insert | tree.Update | tree.Delete | tree.Merge) -> None:
+        """``RETURNING items [[BULK COLLECT] INTO variables]``."""
+        if not (self.take("returning") or (self.in_block and self.take("return"))):
+            return
+        if self.take("with"):  # RETURNING WITH (OLD AS o, NEW AS n)
+            self.skip_parentheses()
+        statement.returning += self.items()
+        self.take_words("bulk", "collect")
         if self.take("into"):
-            while self.keys[self.i] not in ("", ";", ")"):
-                self.i += 1
-        return found
+            self.take("strict")
+            statement.into_variables = [self._variable_target()]
+            while self.take(","):
+                statement.into_variables.append(self._variable_target())
+
+    def _variable_target(self) -> str:
+        """Read a variable that takes a value, maybe a field or an element of one."""
+        name = self.string_or_name("a variable")
+        while self.keys[self.i] in (".", "(", "["):
+            if self.take("."):
+                name = f"{name}.{self.name('a field')}"
+            elif self.keys[self.i] == "(":
+                self.skip_parentheses()
+            else:
+                while not self.take("]"):
+                    self.i += 1
+        return name
 
     def _output(self, statement: tree.Insert | tree.Update | tree.Delete | tree.Merge) -> None:
         """``OUTPUT inserted.a, deleted.b [INTO table [(columns)]]``."""
@@ -353,6 +376,7 @@ class ChangeParser(QueryParser):
         else:
             found.joined = True
             found.source = items + found.source
+            found.alias = items[0].alias
             written = next((a.qualifier for a in assignments if a.qualifier is not None), None)
             if written is not None:
                 found.target = next(
@@ -360,10 +384,10 @@ class ChangeParser(QueryParser):
                 )
                 found.alias = written
         found.where = self._where()
-        found.returning += self._returning()
+        self._returning(found)
         limit += self._row_limit()
         found.limit = limit or None
-        found.returning += self._returning()
+        self._returning(found)
         found.end = self.end_of_last()
         return found
 
@@ -374,6 +398,10 @@ class ChangeParser(QueryParser):
             return
         name = found.target.parts[0]
         for item in found.source:
+            for derived in _derived(item):
+                if derived.alias == name:
+                    found.alias, found.target, found.joined = name, _first_table(derived), True
+                    return
             for table in _tables(item):
                 if table.alias == name or (table.alias is None and table.table.parts[-1] == name and len(
                     found.source) == 1 and isinstance(item, tree.Join)):  # fmt: skip
@@ -393,10 +421,15 @@ class ChangeParser(QueryParser):
         bare = not self.take("from")
         if bare and self.dialect.joins_need_condition:
             self.expect("from")
-        targets = [self._delete_target()]
+        targets: list[tuple[tree.TableName, str | None]]
+        if self.keys[self.i] == "(":  # DELETE FROM (query): the rows of its table
+            joins = [self._from_primary()]
+            targets = [(_first_table(joins[0]), None)]
+        else:
+            targets = [self._delete_target()]
         while self.take(","):
             targets.append(self._delete_target())
-        found = tree.Delete(start, 0, ctes, targets[0][0], targets[0][1], [], None, [])
+        found = tree.Delete(start, 0, ctes, targets[0][0], targets[0][1], [], None, [], bool(joins))
         if bare or not self.dialect.joins_need_condition:
             self._output(found)
             if self.take("from"):
@@ -410,10 +443,10 @@ class ChangeParser(QueryParser):
             found.more = [self._table_of(target, joins) for target in found.more]
         self._output(found)
         found.where = self._where()
-        found.returning += self._returning()
+        self._returning(found)
         limit += self._row_limit()
         found.limit = limit or None
-        found.returning += self._returning()
+        self._returning(found)
         found.end = self.end_of_last()
         return found
 
@@ -456,7 +489,7 @@ class ChangeParser(QueryParser):
         if not found.branches:
             self.fail("“WHEN”")
         self._output(found)
-        found.returning += self._returning()
+        self._returning(found)
         if self.keys[self.i] == "option" and self.peek() == "(":
             self.i += 1
             self.skip_parentheses()
@@ -535,6 +568,14 @@ def _tables(item: tree.FromItem) -> list[tree.TableSource]:
         return _tables(item.left) + ([] if item.left is item.right else _tables(item.right))
     if isinstance(item, tree.Derived) and isinstance(item.query.body, tree.Select):
         return [table for inner in item.query.body.source for table in _tables(inner)]
+    return []
+
+
+def _derived(item: tree.FromItem) -> list[tree.Derived]:
+    if isinstance(item, tree.Derived):
+        return [item]
+    if isinstance(item, tree.Join):
+        return _derived(item.left) + ([] if item.left is item.right else _derived(item.right))
     return []
 
 

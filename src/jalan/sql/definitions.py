@@ -35,7 +35,9 @@ class DefinitionParser(MoveParser):
         start = self.starts[first]
         self.i += 1
         temporary = external = False
-        while self.keys[self.i] in _CREATE_WORDS:
+        while self.keys[self.i] in _CREATE_WORDS or (
+            self.keys[self.i] == "refresh" and self.keys[self.i - 1] == "or"
+        ):
             key = self.keys[self.i]
             temporary = temporary or key in _TEMPORARY
             external = external or key == "external"

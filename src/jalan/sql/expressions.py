@@ -19,6 +19,7 @@ _NO_PARENTHESES = frozenset(
     session_user user current_catalog current_schema system_user
     """.split()
 )
+_CURSOR_ATTRIBUTES = frozenset({"found", "notfound", "isopen", "rowcount", "bulk_rowcount", "bulk_exceptions"})
 _CONTINUES = frozenset({".", "(", "'", "::", "["})  # what makes more of a name than a column
 # Reserved words that are functions before "(".
 _FUNCTION_WORDS = frozenset(
@@ -232,6 +233,11 @@ class ExpressionParser(ConstructorParser):
                 found = self._parameter()
             elif key == "%" and self.starts[i + 1] == self.ends[i]:
                 found = self._driver_parameter()
+            elif key == "#" and self.kinds[i + 1] == NUMBER and self.dialect.columns_calls:
+                self.i = i + 2  # the column of that number in FROM
+                found = tree.Column(
+                    self.starts[i], self.ends[i + 1], (self._folding.named("#" + self.written(i + 1)),)
+                )
             elif kind == OPERATOR and key[0] in "~!@#%^&|`?+-/<>=":
                 return self._unary()
             else:
@@ -274,7 +280,7 @@ class ExpressionParser(ConstructorParser):
                 self.i += 1
                 if self.take("*"):
                     base = tree.Field(base.start, self.end_of_last(), base, "*")
-                elif self.peek() == "(" and isinstance(base, tree.Call | tree.Column | tree.Literal | tree.Field):
+                elif self.peek() == "(":
                     method = self.i  # a method: its object is the first argument
                     name = self.name("a method")
                     call = self.call(method, (name,))
@@ -364,8 +370,11 @@ class ExpressionParser(ConstructorParser):
     def _star(self) -> tree.Expression:
         i = self.i
         self.i = i + 1
+        if self.keys[self.i] == "columns" and self.keys[self.i + 1] == "(" and self.dialect.columns_calls:
+            argument = self._named()
+            return tree.Unary(self.starts[i], argument.end, "*", argument)
         star = tree.Star(self.starts[i], self.ends[i], ())
-        if self.keys[self.i] in ("ilike", "like"):
+        if self.keys[self.i] in ("ilike", "like", "not", "similar", "glob"):
             self.star_modifiers(star)
         return star
 
@@ -464,6 +473,11 @@ class ExpressionParser(ConstructorParser):
             first = self.name()
         key = keys[self.i]
         parts: tuple[str, ...]
+        if key == "%" and keys[self.i + 1] in _CURSOR_ATTRIBUTES and self.dialect.cursor_attributes:
+            self.i += 2
+            if keys[self.i] == "(":
+                self.skip_parentheses()
+            return tree.Literal(self.starts[i], self.end_of_last(), "")
         if key != "." and key != "(" and key != "'":
             return tree.Column(self.starts[i], self.ends[i], (first,))
         if key == "'" and self.dialect.string_aliases and keys[i] not in _TYPED and keys[i][0] != "_":

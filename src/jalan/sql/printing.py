@@ -84,9 +84,9 @@ class Printer:
         if modifiers is None:
             return text
         if modifiers.pattern is not None:
-            text += f" ilike '{modifiers.pattern}'"
+            text += f" {modifiers.match} '{modifiers.pattern}'"
         if modifiers.excluded:
-            text += f" exclude ({', '.join(map(self.name, modifiers.excluded))})"
+            text += f" exclude ({', '.join(map(self.names, modifiers.excluded))})"
         if modifiers.replaced:
             text += f" replace ({self.listed(modifiers.replaced)})"
         if modifiers.renamed:
@@ -261,11 +261,10 @@ class Printer:
 
     def _cte(self, node: tree.Cte) -> str:
         added = ""
-        if len(node.added) != 2 and node.added:
-            added = f" search depth first by x set {self.name(node.added[0])}"
-        if len(node.added) > 1:
-            mark, way = node.added[-2:]
-            added += f" cycle x set {self.name(mark)} using {self.name(way)}"
+        words = {"order": "search depth first by", "mark": "cycle"}
+        for name, role, followed in node.added:
+            by = ", ".join(map(self.name, followed))
+            added += f" using {self.name(name)}" if role == "path" else f" {words[role]} {by} set {self.name(name)}"
         return f"{self.name(node.name)}{self._columns(node.columns)} as ({self.print(node.statement)}){added}"
 
     def _set_operation(self, node: tree.SetOperation) -> str:
@@ -400,15 +399,16 @@ class Printer:
 
     def _shredded(self, node: tree.Shredded) -> str:
         fields = []
-        for name, path in node.fields:
+        for name, path, expressions in node.fields:
             kind = " for ordinality" if path is None else f" text path '{path}'"
+            kind += "".join(f" default {self._tight(expression)}" for expression in expressions)
             fields.append(self.name(name) + kind)
         columns = ", ".join(fields)
         if node.name == "xmltable":
             passing = "" if len(node.arguments) < 2 else f" passing {self._tight(node.arguments[0])}"
             text = f"xmltable({self.print(node.arguments[-1])}{passing} columns {columns})"
         elif node.name == "openjson":
-            fields = [f"{self.name(name)} text '{path}'" for name, path in node.fields]
+            fields = [f"{self.name(name)} text '{path}'" for name, path, _ in node.fields]
             text = f"openjson({self.listed(node.arguments)}) with ({', '.join(fields)})"
         else:
             text = f"json_table({self.listed(node.arguments)} columns ({columns}))"

@@ -166,33 +166,42 @@ class QueryParser(FromParser):
             if not self.take(","):
                 return tree.With(start, self.end_of_last(), recursive, ctes)
 
-    def _search_and_cycle(self) -> list[str]:
-        """Read ``SEARCH … SET s`` and ``CYCLE … SET c … USING p``; returns the columns that they add."""
+    def _search_and_cycle(self) -> list[tuple[str, str, list[str]]]:
+        """Read ``SEARCH … SET s`` and ``CYCLE … SET c [… USING p]``; returns the columns that they add, each with
+        its role and the columns that it follows."""
         added = []
         if self.take("search"):
             if not (self.take("depth") or self.take("breadth")):
                 self.fail("DEPTH or BREADTH")
             self.expect("first")
             self.expect("by")
-            self._names()
+            followed = self._sorted_names()
             self.expect("set")
-            added.append(self.name("a column"))
+            added.append((self.name("a column"), "order", followed))
         if self.take("cycle"):
-            self._names()
+            followed = self._sorted_names()
             self.expect("set")
-            added.append(self.name("a column"))
+            added.append((self.name("a column"), "mark", followed))
             if self.take("to"):
                 self.expression()
                 self.expect("default")
                 self.expression()
-            self.expect("using")
-            added.append(self.name("a column"))
+            if self.take("using"):
+                added.append((self.name("a column"), "path", followed))
+            elif self.dialect.joins_need_condition:
+                self.expect("using")
         return added
 
-    def _names(self) -> None:
-        self.name("a column")
-        while self.take(","):
-            self.name("a column")
+    def _sorted_names(self) -> list[str]:
+        names = []
+        while True:
+            names.append(self.name("a column"))
+            if not self.take("asc"):
+                self.take("desc")
+            if self.take("nulls"):
+                self.i += 1  # FIRST or LAST
+            if not self.take(","):
+                return names
 
     # --- bodies --------------------------------------------------------------------------------------
 

@@ -199,32 +199,51 @@ class ReshapingParser(ItemParser):
         self.expect(")")
         return item
 
-    def _shredded_columns(self, item: tree.Shredded) -> None:
+    def _shredded_columns(self, item: tree.Shredded, below: str = "") -> None:
+        """Read ``name type [PATH path] [DEFAULT value …], NESTED [PATH] path COLUMNS (…)``."""
         while True:
             if self.keys[self.i] == "nested":
+                self.i += 1
+                self.take("path")
+                inner = self.written(self.i)[1:-1] if self.kinds[self.i] == STRING else ""
                 while not (self.take("columns") or self.kinds[self.i] == END):
                     self.i += 1
                 self.expect("(")
-                self._shredded_columns(item)
+                self._shredded_columns(item, _below(below, inner))
                 self.expect(")")
             else:
-                name = self.name("a column")
-                path: str | None = str(name)
-                if self.take_words("for", "ordinality"):
-                    path = None
-                while self.keys[self.i] not in (",", ")"):
-                    if self.kinds[self.i] == END:
-                        self.fail("“)”")
-                    if self.keys[self.i] == "(":
-                        self.skip_parentheses()
-                        continue
-                    named = self.keys[self.i - 1] == "path" or self.kinds[self.i - 1] != OPERATOR
-                    if self.kinds[self.i] == STRING and self.keys[self.i - 1] != "default" and named:
-                        path = path and self.written(self.i)[1:-1]
-                    self.i += 1
-                item.fields.append((name, path))
+                self._shredded_column(item, below)
             if not self.take(","):
                 return
+
+    def _shredded_column(self, item: tree.Shredded, below: str) -> None:
+        name = self.name("a column")
+        path: str | None = str(name)
+        expressions: list[tree.Expression] = []
+        if self.take_words("for", "ordinality"):
+            path = None
+        while self.keys[self.i] not in (",", ")"):
+            key = self.keys[self.i]
+            if self.kinds[self.i] == END:
+                self.fail("“)”")
+            if key == "(":
+                self.skip_parentheses()
+            elif key in ("path", "default") and self.keys[self.i - 1] != "as":
+                self.i += 1
+                if self.kinds[self.i] == WORD and self.keys[self.i] in _SHREDDED_WORDS:
+                    continue
+                at = self.i
+                value = self.expression()
+                if not isinstance(value, tree.Literal):
+                    expressions.append(value)
+                elif key == "path" and path is not None and self.kinds[at] == STRING:
+                    path = self.written(at)[1:-1]
+            elif self.kinds[self.i] == STRING and self.kinds[self.i - 1] != OPERATOR:
+                path = path and self.written(self.i)[1:-1]  # OPENJSON has no word before the path
+                self.i += 1
+            else:
+                self.i += 1
+        item.fields.append((name, path if path is None else _below(below, path), expressions))
 
     def _xml_table(self) -> tree.Shredded | None:
         start = self.starts[self.i]
@@ -266,6 +285,17 @@ class ReshapingParser(ItemParser):
         return item
 
 
+def _below(first: str, then: str) -> str:
+    """A path inside another one.
+
+    >>> _below("$.stops[*]", "$.port"), _below("", "$.port"), _below("$.stops[*]", "$")
+    ('$.stops[*].port', '$.port', '$.stops[*]')
+    """
+    rest = then.removeprefix("lax ").removeprefix("strict ")
+    return first + (rest[1:] if rest.startswith("$") else f".{rest}") if first else then
+
+
+_SHREDDED_WORDS = frozenset({"on", "empty", "error", "null", "unconditional", "array", "object"})
 RESHAPINGS: dict[str, Callable[[ReshapingParser, tree.FromItem], tree.FromItem]] = {
     "pivot": ReshapingParser._pivot,
     "unpivot": ReshapingParser._unpivot,

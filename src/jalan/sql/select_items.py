@@ -4,7 +4,7 @@ from jalan.sql import tree
 from jalan.sql.expressions import ExpressionParser
 from jalan.sql.lexer import PARAMETER, QUOTED, STRING, WORD
 
-_STAR_WORDS = frozenset({"except", "exclude", "replace", "rename", "ilike", "like"})
+_STAR_WORDS = frozenset({"except", "exclude", "replace", "rename", "ilike", "like", "not", "similar", "glob"})
 
 
 class ItemParser(ExpressionParser):
@@ -78,11 +78,8 @@ class ItemParser(ExpressionParser):
             self.i += 1
             if key in ("except", "exclude"):
                 found.excluded += self._excluded()
-            elif key in ("ilike", "like"):
-                if self.kinds[self.i] != STRING:
-                    self.fail("a pattern")
-                found.pattern, found.like = self.written(self.i)[1:-1], True
-                self.i += 1
+            elif key in ("ilike", "like", "not", "similar", "glob"):
+                self._chosen_by_name(found, key)
             elif self.take("("):
                 self._replaced(found) if key == "replace" else self._renamed(found)
                 while self.take(","):
@@ -94,13 +91,26 @@ class ItemParser(ExpressionParser):
         if found.excluded or found.replaced or found.renamed or found.pattern is not None:
             star.modifiers = found
 
-    def _excluded(self) -> list[str]:
+    def _chosen_by_name(self, found: tree.StarModifiers, key: str) -> None:
+        words = [key]
+        if key == "not":
+            words.append(self.keys[self.i])
+            self.i += 1
+        if words[-1] == "similar":
+            self.expect("to")
+            words.append("to")
+        if words[-1] not in ("ilike", "like", "to", "glob") or self.kinds[self.i] != STRING:
+            self.fail("a pattern")
+        found.pattern, found.match = self.written(self.i)[1:-1], " ".join(words)
+        self.i += 1
+
+    def _excluded(self) -> list[tuple[str, ...]]:
         if self.keys[self.i] != "(":
-            return [self.qualified("a column")[-1]]
+            return [self.qualified("a column")]
         self.i += 1
         names = []
         while True:
-            names.append(self.qualified("a column")[-1])
+            names.append(self.qualified("a column"))
             if not self.take(","):
                 break
         self.expect(")")

@@ -91,8 +91,14 @@ class StatementPrinter(Printer):
         text += " default values" if node.query is None else f" {self.print(node.query)}"
         if node.conflict is not None:
             text += self._conflict(node.conflict)
-        if node.returning and node.into is None:
-            text += f" returning {self.listed(node.returning)}"
+        return text + self._returning(node)
+
+    def _returning(self, node: tree.Insert | tree.Update | tree.Delete | tree.Merge) -> str:
+        if not node.returning or node.into is not None:
+            return ""
+        text = f" returning {self.listed(node.returning)}"
+        if node.into_variables:
+            text += " into " + ", ".join(v if v[:1] in ":@$" else self.name(v) for v in node.into_variables)
         return text
 
     def _output(self, node: tree.Insert | tree.Update | tree.Delete | tree.Merge) -> str:
@@ -165,12 +171,12 @@ class StatementPrinter(Printer):
         if node.where is not None:
             text += f" where {self.print(node.where)}"
         text += self._limits(node)
-        if node.returning and node.into is None:
-            text += f" returning {self.listed(node.returning)}"
-        return text
+        return text + self._returning(node)
 
     def _delete(self, node: tree.Delete) -> str:
-        if node.joined or node.more:
+        if node.joined and node.source and isinstance(node.source[0], tree.Derived) and not node.more:
+            text = f"{self._ctes(node)}delete from {self.listed(node.source)}"
+        elif node.joined or node.more:
             names = [node.alias or node.target.parts[-1], *[t.parts[-1] for t in node.more or ()]]
             targets = node.more or []
             by_table = {t.parts: name for name, t in zip(names[1:], targets, strict=True)}
@@ -186,9 +192,7 @@ class StatementPrinter(Printer):
         if node.where is not None:
             text += f" where {self.print(node.where)}"
         text += self._limits(node)
-        if node.returning and node.into is None:
-            text += f" returning {self.listed(node.returning)}"
-        return text
+        return text + self._returning(node)
 
     @staticmethod
     def _name_in(node: tree.Delete, name: str, more: dict[tuple[str, ...], str]) -> str:
@@ -211,8 +215,7 @@ class StatementPrinter(Printer):
         text += "".join(f" {self._merge_branch(branch)}" for branch in node.branches)
         if node.into is not None:
             text += self._output(node)
-        elif node.returning:
-            text += f" returning {self.listed(node.returning)}"
+        text += self._returning(node)
         return text
 
     def _merge_branch(self, node: tree.MergeBranch) -> str:

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from jinja2 import TemplateError, TemplateSyntaxError, Undefined
+from jinja2 import TemplateSyntaxError, Undefined
 from jinja2.sandbox import ImmutableSandboxedEnvironment
 
 from jalan.sql.pieces import Piece
@@ -18,8 +18,9 @@ _OPEN, _MIDDLE, _CLOSE = "\ue000", "\ue001", "\ue002"  # private use: no SQL of 
 _MARK = re.compile(f"{_OPEN}(\\d+){_MIDDLE}|{_CLOSE}")
 _SHELL = re.compile(r"\$\{(\w+)\}")
 _CAPTURING = frozenset({"macro", "call", "filter", "set"})
+_LONGEST_ARGUMENT = 100
+_PARAMETER = re.compile(r"\{(\w+)\}")
 _LARGEST = 10_000_000  # characters; what is larger was meant to exhaust us
-_FAILURES = (TemplateError, TypeError, ValueError, ArithmeticError, LookupError, AttributeError, RecursionError)
 
 
 @dataclass(slots=True)
@@ -47,7 +48,9 @@ class _Hole(Undefined):
         return "{{" + str(self._undefined_name or "value") + "}}"
 
     def __call__(self, *arguments: Any, **named: Any) -> "_Hole":  # type: ignore[override]
-        return self
+        # What is called with other arguments is another thing: the hole keeps them in its name.
+        given = [_shown(a) for a in arguments] + [f"{name}={_shown(a)}" for name, a in named.items()]
+        return _Hole(name=f"{self._undefined_name}({', '.join(given)})")
 
     def __getattr__(self, name: str) -> "_Hole":
         if name[:2] == "__":
@@ -56,6 +59,11 @@ class _Hole(Undefined):
 
     def __getitem__(self, name: object) -> "_Hole":  # type: ignore[override]
         return self
+
+
+def _shown(argument: object) -> str:
+    text = repr(argument) if isinstance(argument, str | int | float) else type(argument).__name__
+    return re.sub(r"[{}\\]", "", text[:_LONGEST_ARGUMENT])
 
 
 class _Environment(ImmutableSandboxedEnvironment):
@@ -95,7 +103,7 @@ def render(text: str, variables: Mapping[str, Any], calls: Mapping[str, str]) ->
         end = text.find("\n", start)
         problems.append(Problem("template_error", str(error.message), start, len(text) if end < 0 else end))
         return Rendered([Piece(text, 0, len(text))], problems)
-    except _FAILURES as error:
+    except Exception as error:  # whatever goes wrong inside a template is a problem of the template
         problems.append(Problem("template_error", f"the template cannot be filled in: {error}", 0, len(text)))
         return Rendered([Piece(text, 0, len(text))], problems)
     pieces = list(_pieces(filled, places, plain))
@@ -109,10 +117,15 @@ def render(text: str, variables: Mapping[str, Any], calls: Mapping[str, str]) ->
 
 def _call(name: str, pattern: str) -> Callable[..., str]:
     def call(*arguments: Any, **named: Any) -> str:
-        try:
-            return pattern.format(*arguments, **named)
-        except (LookupError, ValueError) as error:
-            raise ValueError(f"{name} has too few arguments for “{pattern}”") from error
+        # Only whole arguments by number or name, never a look into one: a pattern comes from a file of anybody's.
+        def argument(mark: re.Match[str]) -> str:
+            key = mark[1]
+            try:
+                return str(arguments[int(key)] if key.isdigit() else named[key])
+            except LookupError:
+                raise ValueError(f"{name} has too few arguments for “{pattern}”") from None
+
+        return _PARAMETER.sub(argument, pattern)
 
     return call
 

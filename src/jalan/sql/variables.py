@@ -6,9 +6,7 @@ from jalan.sql.lexer import END, PARAMETER, QUOTED, WORD
 
 
 class VariableParser(DefinitionParser):
-    """Reads what declares and sets variables. ``in_block`` counts the blocks around the current statement."""
-
-    in_block = 0
+    """Reads what declares and sets variables."""
 
     def _block_rest(self, found: tree.Block) -> None:
         raise NotImplementedError
@@ -132,8 +130,11 @@ class VariableParser(DefinitionParser):
             if self.keys[self.i] in ("cursor", "resultset") or self.peek() == "for":
                 while self.keys[self.i] not in ("for", "default", ":=", ";", ""):
                     self.i += 1
-                if self.take("for") and self._is_query(self.i):
-                    found.query = self.query()
+                if self.take("for"):
+                    if self._is_query(self.i):
+                        found.query = self.query()
+                    elif self.kinds[self.i] in (WORD, QUOTED):
+                        found.over = self.name("a result set")
                     found.end = self.end_of_last()
                     return found
             else:
@@ -172,8 +173,9 @@ class VariableParser(DefinitionParser):
                     self.i += 1
             self.i += 1
             cursor = self.query() if self._is_query(self.i) else None
+            over = self.name() if cursor is None and self.kinds[self.i] in (WORD, QUOTED) else None
             self._to_end()
-            return tree.Declare(start, self.end_of_last(), [name], None, cursor, None)
+            return tree.Declare(start, self.end_of_last(), [name], None, cursor, None, over)
         return self._declare_one(start)
 
     def _declare_variables(self, start: int) -> tree.Statement:

@@ -25,7 +25,10 @@ SPARK = Dialect(
     aggregates=common.AGGREGATES
     | words("first last collect_list collect_set percentile percentile_approx approx_percentile sum_distinct"
             " histogram_numeric try_sum try_avg bool_or some max_by"),
-    table_functions={"range": ("id",), "stack": (), "json_tuple": ()},
+    table_functions={"range": ("id",), "variant_explode": ("pos", "key", "value")},
+    generators={"explode": ("col",), "explode_outer": ("col",), "posexplode": ("pos", "col"),
+                "posexplode_outer": ("pos", "col"), "inline": (), "inline_outer": (), "json_tuple": (), "stack": (),
+                "variant_explode": ("pos", "key", "value"), "parse_url_tuple": ()},
     date_parts=common.DATE_PARTS | {"date_diff": 0, "date_add": 0},
     deciding=common.DECIDING | {"decode": "search"},
     paths=common.PATHS,
@@ -34,6 +37,8 @@ SPARK = Dialect(
     colon_paths=True,
     struct_paths=True,
     lambdas=True,
+    star_arguments=True,
+    table_names=words("identifier stream"),
     lateral_aliases=True,
     value_names="col{0}",
     file_functions=words("read_files cloud_files"),

@@ -11,12 +11,14 @@ from jalan.sql.tree.values import Expression
 
 @dataclass(slots=True, eq=False)
 class Declare(Statement):
-    """Variables with a value, a cursor with its query, or a table variable with its columns."""
+    """Variables with a value, a cursor with its query, or a table variable with its columns. ``over``: the result
+    set that a cursor walks."""
 
     names: list[str]
     value: Expression | None
     query: Query | None
     columns: list[str] | None
+    over: str | None = None
 
 
 @dataclass(slots=True, eq=False)

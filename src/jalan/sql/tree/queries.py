@@ -122,12 +122,13 @@ class FunctionSource(FromItem):
 
 @dataclass(slots=True, eq=False)
 class Shredded(FromItem):
-    """JSON_TABLE, XMLTABLE, OPENJSON … WITH: a document cut into columns. ``fields`` are (name, path); the path is
-    None for a column that only counts. ``arguments``: the document, then whatever else decides."""
+    """JSON_TABLE, XMLTABLE, OPENJSON … WITH: a document cut into columns. ``fields`` are (name, path, expressions);
+    the path is None for a column that only counts, the expressions are those of a path or default that is no
+    constant. ``arguments``: the document, then whatever else decides."""
 
     name: str
     arguments: list[Expression]
-    fields: list[tuple[str, str | None]]
+    fields: list[tuple[str, str | None, list[Expression]]]
 
 
 @dataclass(slots=True, eq=False)
@@ -208,12 +209,13 @@ class Join(FromItem):
 
 @dataclass(slots=True, eq=False, init=False)
 class Cte(Node):
-    """One named query (or data-modifying statement) of a WITH; ``added`` are the columns of SEARCH and CYCLE."""
+    """One named query (or data-modifying statement) of a WITH; ``added`` are the columns of SEARCH and CYCLE:
+    name, role (order, mark or path), and the columns that it follows."""
 
     name: str
     columns: list[str] | None
     statement: Query | Statement
-    added: list[str]
+    added: list[tuple[str, str, list[str]]]
 
     def __init__(
         self,
@@ -222,7 +224,7 @@ class Cte(Node):
         name: str,
         columns: list[str] | None,
         statement: Query | Statement,
-        added: list[str],
+        added: list[tuple[str, str, list[str]]],
     ) -> None:
         self.start = start
         self.end = end

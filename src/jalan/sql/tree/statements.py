@@ -91,6 +91,7 @@ class Insert(Statement):
     partition: list[tuple[str, Expression | None]] | None = None
     into: TableName | None = None
     into_columns: list[str] | None = None
+    into_variables: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -128,6 +129,7 @@ class Update(Statement):
     limit: list[Expression | Sort] | None = None
     into: TableName | None = None
     into_columns: list[str] | None = None
+    into_variables: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -145,6 +147,7 @@ class Delete(Statement):
     more: list[TableName] | None = None
     into: TableName | None = None
     into_columns: list[str] | None = None
+    into_variables: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -174,6 +177,7 @@ class Merge(Statement):
     returning: list[Item]
     into: TableName | None = None
     into_columns: list[str] | None = None
+    into_variables: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)

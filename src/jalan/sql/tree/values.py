@@ -69,14 +69,14 @@ class Star(Expression):
 
 @dataclass(slots=True, eq=False)
 class StarModifiers(Node):
-    """What a star leaves out, puts in the place of a column, or calls otherwise. ``pattern`` chooses columns by
-    name: a regular expression, or what LIKE takes where ``like`` is set."""
+    """What a star leaves out (names, maybe qualified), puts in the place of a column, or calls otherwise.
+    ``pattern`` chooses columns by name, in the manner of ``match``: like, not like, ilike, similar to, glob …"""
 
-    excluded: list[str]
+    excluded: list[tuple[str, ...]]
     replaced: list[Item]
     renamed: list[tuple[str, str]]
     pattern: str | None = None
-    like: bool = False
+    match: str = ""
 
 
 @dataclass(slots=True, eq=False)
