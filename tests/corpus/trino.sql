@@ -408,7 +408,7 @@ call lake.system.flush()
 
 ## prepare
 prepare q from select 1; execute q using 1; deallocate prepare q
-=: prepare, execute, deallocate
+=: prepare, select, execute, deallocate
 =! not_followed
 
 ## grant

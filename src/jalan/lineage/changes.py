@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from jalan.lineage.extraction import FILTER, IDENTITY, JOIN, SORT
-from jalan.lineage.flow import carry, copy_flow, merge
+from jalan.lineage.flow import carry, column_of_star, copy_flow, merge
 from jalan.lineage.from_items import entry_of
 from jalan.lineage.lookups import NOWHERE
 from jalan.lineage.routines import RoutineResolver
@@ -248,7 +248,7 @@ class ChangeResolver(RoutineResolver):
         if from_file and names:
             for name in names:
                 if not name.startswith("@"):
-                    written.columns.append(self._field_of_file(name, columns[0]))
+                    written.columns.append(column_of_star(name, columns[0]))
         else:
             given = names or [made.name for made in columns]
             written.columns = [self.under_name(name, made) for name, made in zip(given, columns, strict=False)]
@@ -256,17 +256,10 @@ class ChangeResolver(RoutineResolver):
             scope = Scope(self.outer)
             scope.visible += self._target_entry(node.target, None, scope)
             self.variables = {
-                self.spelled(name): self._field_of_file(name[1:], columns[0]) for name in names if name[0] == "@"
+                self.spelled(name): column_of_star(name[1:], columns[0]) for name in names if name[0] == "@"
             }
             self._assign(node.assignments, scope, written)
         return written
-
-    @staticmethod
-    def _field_of_file(name: str, star: Made) -> Made:
-        values: Flow = {
-            (t, name if c == "*" else c, how): dict(spans) for (t, c, how), spans in star.values.items()
-        }
-        return Made(name, values, star.conditions, star.span)
 
     def result_of(self, routine: tree.Routine, variables: dict[str, Made]) -> Relation:
         from jalan.lineage.procedures import Procedure  # it stands on this module
@@ -484,7 +477,7 @@ class ChangeResolver(RoutineResolver):
         columns = self._expand(tree.Star(branch.start, branch.end, ()), source)
         only = columns[0] if len(columns) == 1 and columns[0].name == "*" else None
         if only is not None and table.columns is not None:
-            columns = [self._field_of_file(name, only) for name in table.columns]
+            columns = [column_of_star(name, only) for name in table.columns]
         names = [column_of(table, name) for name in branch.columns or ()]
         for n, made in enumerate(columns):
             into = written.column(names[n] if n < len(names) else column_of(table, made.name), branch)

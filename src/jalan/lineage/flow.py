@@ -1,7 +1,7 @@
 """What can be done with flows: adding one to another, taking a part, copying."""
 
 from jalan.lineage.extraction import IDENTITY, VALUE_RANK
-from jalan.lineage.scope import Flow, Mark
+from jalan.lineage.scope import Flow, Made, Mark
 
 
 def merge(target: Flow, source: Flow) -> None:
@@ -35,6 +35,12 @@ def _deeper(inner: Mark | None, outer: Mark, how: str) -> Mark:
     if inner is None:
         return outer if how == IDENTITY else ("", outer[1])
     return (join_path(inner[0], outer[0]), inner[1] or outer[1])
+
+
+def column_of_star(name: str, star: Made) -> Made:
+    """Return the column of that name behind the star of a table whose columns are not known."""
+    values: Flow = {(t, name if c == "*" else c, how): dict(spans) for (t, c, how), spans in star.values.items()}
+    return Made(name, values, star.conditions, star.span)
 
 
 def join_path(first: str, then: str) -> str:

@@ -35,7 +35,9 @@ _FOLDED = {IDENTITY: AGGREGATION, TRANSFORMATION: AGGREGATION}
 @cache
 def _special_names(dialect: Dialect) -> frozenset[str]:
     columns = ("columns",) if dialect.columns_calls else ()
-    return frozenset({"grouping", "grouping_id", "values", *columns, *ROW_FUNCTIONS, *dialect.paths})
+    return frozenset(
+        {"grouping", "grouping_id", "values", *columns, *ROW_FUNCTIONS, *dialect.paths, *dialect.sequence_functions}
+    )
 
 
 class FlowCollector(NameLookup):
@@ -239,6 +241,12 @@ class FlowCollector(NameLookup):
             merge(conditions, column.conditions)
         merge(conditions, relation.rows)
 
+    def _dynamic_query(
+        self, node: tree.DynamicQuery, scope: Scope, values: Flow, conditions: Flow, how: str
+    ) -> None:
+        message = "this query is put together while it runs; what it puts out is not known"
+        self.report("dynamic_sql", "warning", message, (node.start, node.end))
+
     def _exists(self, node: tree.Exists, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         merge(conditions, self.relation(node.query, scope).rows)
 
@@ -286,6 +294,8 @@ class FlowCollector(NameLookup):
         if type(base) is tree.Parameter:  # :new.port in a trigger
             word = self.text[base.start : base.end].lstrip(":")
             base = tree.Column(base.start, base.end, (self.spelled(word),))
+        if type(base) is tree.Call and len(base.parts) == 1 and base.parts[0] in self.variables:
+            base = tree.Column(base.start, base.end, base.parts)  # a field of an element of a collection
         if type(base) is tree.Column and self._field_of_column(
             base, node.name, span, scope, values, conditions, how
         ):
@@ -325,6 +335,9 @@ class FlowCollector(NameLookup):
     def _call(self, node: tree.Call, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         name = node.parts[-1]
         arguments = node.arguments
+        if self.variables and len(node.parts) == 1 and name in self.variables:
+            self._column(tree.Column(node.start, node.end, node.parts), scope, values, conditions, how)
+            return  # an element of a collection
         if not self._lower:
             name = name.lower()
         if name in self._special_calls:
@@ -392,6 +405,8 @@ class FlowCollector(NameLookup):
             ignored: Flow = {}
             for argument in arguments:
                 self.collect(argument, scope, ignored, ignored, IDENTITY)
+            return True
+        if name in self.dialect.sequence_functions:
             return True
         if name == "columns":
             chosen = [self.current_column] if self.current_column is not None else self.chosen_columns(node, scope)
@@ -476,6 +491,7 @@ COLLECTORS: dict[type[tree.Expression], Callable[..., None]] = {
     tree.InQuery: FlowCollector._in_query,
     tree.ScalarQuery: FlowCollector._scalar_query,
     tree.ArrayQuery: FlowCollector._array_query,
+    tree.DynamicQuery: FlowCollector._dynamic_query,
     tree.Exists: FlowCollector._exists,
     tree.Case: FlowCollector._case,
     tree.Cast: FlowCollector._cast,

@@ -3,11 +3,12 @@
 from collections.abc import Collection
 
 from jalan.lineage.extraction import IDENTITY, TRANSFORMATION, Diagnostic, Span
-from jalan.lineage.flow import carry, join_path, merge
+from jalan.lineage.flow import carry, column_of_star, join_path, merge
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Scope
 from jalan.lineage.tracing import Tracer
 from jalan.sql.dialect import Dialect, Folding
 
+_OF_COLLECTIONS = frozenset({"count", "first", "last", "limit", "exists", "next", "prior"})
 NOWHERE = Entry("", (), None, {}, [])
 
 
@@ -72,6 +73,8 @@ class NameLookup:
         if "{{" in column or "${" in column or any("{{" in part for part in parts):
             self.report("opaque_name", "info", "which column this is, is decided by a template", span)
             return []
+        if entry is None and column in self.dialect.pseudo_columns:
+            return []  # the next value of a sequence
         if entry is None:
             self.report(
                 "unknown_table_reference",
@@ -108,6 +111,9 @@ class NameLookup:
         """Return the part of a column, or of a variable, that ``column.field…`` names."""
         variable = self.variables.get(parts[0])
         if variable is not None:
+            method = self.dialect.bare_calls and parts[1].lower() in _OF_COLLECTIONS
+            if method and parts[1].lower() not in {name.lower() for name in variable.fields or ()}:
+                return Reference(NOWHERE, Made(parts[1], {}, {}, variable.span))
             return Reference(NOWHERE, variable, ".".join(parts[1:]))
         if not self.dialect.struct_paths:
             return None
@@ -248,6 +254,8 @@ class NameLookup:
                 break
             step, _, rest = path.partition(".")
             inner = fields.get(step) or next((m for n, m in fields.items() if self._fold(n) == step), None)
+            if inner is None and "*" in fields:
+                inner = column_of_star(step, fields["*"])
             if inner is None:
                 break
             column, path = inner, rest

@@ -32,6 +32,8 @@ class Procedure:
         self._puts_out = puts_out
         self._uncertain = 0
         self._cursors: dict[str, Relation] = {}
+        self._types: dict[str, list[str]] = {}
+        self._records: dict[str, list[str]] = {}
         for name in _GIVEN:
             spelled = resolver.spelled(name)
             resolver.variables.setdefault(spelled, Made(spelled, {}, {}, (0, 0)))
@@ -68,8 +70,8 @@ class Procedure:
 
     # --- variables -----------------------------------------------------------------------------------
 
-    def assign(self, name: str, made: Made) -> None:
-        """Give a variable what flows into it here."""
+    def assign(self, name: str, made: Made, element: bool = False) -> None:
+        """Give a variable, or only an element of it, what flows into it here."""
         made = Made(name, copy_flow(made.values), copy_flow(made.conditions), made.span, (), made.fields, made.text)
         merge(made.conditions, self.context)
         first, _, part = name.partition(".")
@@ -81,7 +83,7 @@ class Procedure:
             target = self.variables
         name = self.resolver.spelled(name)
         before = target.get(name)
-        if before is not None and self._uncertain:
+        if before is not None and (self._uncertain or element):
             merge(made.values, before.values)
             merge(made.conditions, before.conditions)
             made.text = made.text if made.text == before.text else None
@@ -96,19 +98,29 @@ class Procedure:
 
     def text_of(self, node: tree.Expression) -> list[tuple[str, int]] | None:
         """Return the constant text of an expression, None if it is not constant."""
-        return constant(node, self.resolver.text, lambda column: self.variables.get(column.parts[-1]))
+        return constant(node, self.resolver.text, self.resolver.dialect, self._variable)
+
+    def _variable(self, node: tree.Column | tree.Parameter) -> Made | None:
+        """The variable that a name or placeholder stands for."""
+        if isinstance(node, tree.Column):
+            return self.variables.get(node.parts[-1])
+        written = self.resolver.text[node.start : node.end]
+        spelled = self.resolver.spelled
+        return self.variables.get(spelled(written)) or self.variables.get(spelled(written.lstrip(":@$&")))
 
     def _scope(self) -> Scope:
         return Scope(self.resolver.outer)
 
     def _assign_relation(self, names: list[str], found: Relation) -> None:
         columns = found.columns
-        if len(names) == 1 and len(columns) > 1:
+        declared = self._records.get(self.resolver.spelled(names[0])) if names else None
+        if len(names) == 1 and columns and (len(columns) > 1 or declared or columns[0].name == "*"):
             record = Made(names[0], {}, {}, columns[0].span)
             record.fields = {}
-            for made in columns:
+            for n, made in enumerate(columns):
                 merge(record.values, made.values)
-                record.fields[made.name] = self._with_rows(made, found.rows)
+                name = declared[n] if declared is not None and n < len(declared) else made.name
+                record.fields[name if made.name != "*" else "*"] = self._with_rows(made, found.rows)
             self.assign(names[0], record)
             return
         for name, made in zip(names, columns, strict=False):
@@ -129,18 +141,58 @@ class Procedure:
         if node.query is not None:
             self._cursors[node.names[0]] = self.resolver.relation(node.query, self.resolver.outer)
             return
+        self._declare_record(node)
         if node.over is not None:
             found = self._cursors.get(self.resolver.spelled(node.over))
             if found is not None:
                 self._cursors[node.names[0]] = found
             return
-        if isinstance(node.value, tree.ScalarQuery):
-            self._cursors[node.names[0]] = self.resolver.relation(node.value.query, self.resolver.outer)
+        rows = self._rows_of(node.value)
+        if rows is not None:
+            self._cursors[node.names[0]] = rows
+            if isinstance(node.value, tree.DynamicQuery):
+                return
         for name in node.names:
             made = (
                 Made(name, {}, {}, (node.start, node.end)) if node.value is None else self._value(node.value, name)
             )
             self.assign(name, made)
+
+    def _rows_of(self, value: tree.Expression | None) -> Relation | None:
+        """The rows of a query that a variable is set to, which makes it a result set."""
+        if isinstance(value, tree.ScalarQuery):
+            return self.resolver.relation(value.query, self._scope())
+        if isinstance(value, tree.DynamicQuery):
+            return self._rows_of_text(value.text)
+        return None
+
+    def _declare_type(self, node: tree.DeclareType) -> None:
+        fields = node.fields or self._fields_of_type(node.element, node.rowtype)
+        if fields:
+            self._types[node.name] = fields
+
+    def _fields_of_type(self, parts: tuple[str, ...], rowtype: bool) -> list[str] | None:
+        """The fields of a type of records, or of the rows of a table or cursor."""
+        if not parts:
+            return None
+        if not rowtype:
+            return self._types.get(parts[-1])
+        cursor = self._cursors.get(parts[-1])
+        if cursor is not None:
+            return [made.name for made in cursor.columns]
+        columns = self.resolver.tables.find(parts).columns
+        return None if columns is None else list(columns)
+
+    def _declare_record(self, node: tree.Declare) -> None:
+        fields = self._fields_of_type(node.type, node.rowtype)
+        if not fields or node.value is not None or "*" in fields:
+            return
+        span = (node.start, node.end)
+        for name in node.names:
+            self._records[name] = fields
+            record = Made(name, {}, {}, span)
+            record.fields = {field: Made(field, {}, {}, span) for field in fields}
+            self.variables[self.resolver.spelled(name)] = record
 
     def _assign(self, node: tree.Assign) -> None:
         first = node.names[0].partition(".")[0].lower()
@@ -158,11 +210,13 @@ class Procedure:
             for name, item in zip(node.names, node.value.items, strict=False):
                 self.assign(name, self._value(item))
         else:
-            if isinstance(node.value, tree.ScalarQuery):
-                found = self.resolver.relation(node.value.query, self._scope())
-                self._cursors[self.resolver.spelled(node.names[0])] = found
+            rows = self._rows_of(node.value)
+            if rows is not None:
+                self._cursors[self.resolver.spelled(node.names[0])] = rows
+                if isinstance(node.value, tree.DynamicQuery):
+                    return
             for name in node.names:
-                self.assign(name, self._value(node.value, name))
+                self.assign(name, self._value(node.value, name), node.element)
 
     def _query(self, node: tree.QueryStatement) -> None:
         names = _assigns(node.query)
@@ -207,7 +261,8 @@ class Procedure:
             self._run_text(node.condition, node.names, (node.start, node.end))
         elif node.source is not None:
             made = Made(node.names[0], {}, {}, (node.start, node.end))
-            cursor = self._cursors.get(node.source.parts[-1]) if isinstance(node.source, tree.Column) else None
+            named = isinstance(node.source, tree.Column | tree.Call)
+            cursor = self._cursors.get(node.source.parts[-1]) if named else None  # type: ignore[attr-defined]
             if cursor is not None:
                 self._assign_relation(node.names, cursor)
                 merge(self.context, cursor.rows)
@@ -236,6 +291,10 @@ class Procedure:
                 self._add_result(self.resolver.relation(value.query, self._scope()))
                 return
             name = str(value.parts[-1]) if isinstance(value, tree.Column) else ""
+            cursor = self._cursors.get(self.resolver.spelled(name)) if name else None
+            if cursor is not None:
+                self._add_result(cursor)
+                return
             record = self.variables.get(name)
             if record is not None and record.fields:
                 self._add_result(Relation(list(record.fields.values()), {}, {}, []))
@@ -261,6 +320,9 @@ class Procedure:
         if routine is None:
             for argument in node.arguments:
                 self._value(argument)
+            first = node.parts[0].lower()
+            if first.startswith(_HARMLESS) or node.parts[0] in self.variables:
+                return  # a package of the database that moves no rows, or a method of a collection
             message = f"“{'.'.join(node.parts)}” is not defined here, so what it does is not followed"
             self.resolver.report("not_followed", "warning", message, (node.start, node.end))
             return
@@ -273,6 +335,17 @@ class Procedure:
         for argument in node.arguments:
             self._value(argument)
         self._run_text(node.text, node.into, (node.start, node.end))
+
+    def _rows_of_text(self, expression: tree.Expression) -> Relation | None:
+        """The rows of a query that is given as text, None if they are not known."""
+        pieces = self.text_of(expression)
+        if pieces is None:
+            return None
+        tokens = tokens_of_text(pieces, self.resolver.text, self.resolver.dialect)
+        for node in StatementParser(tokens, self.resolver.dialect).statements():
+            if isinstance(node, tree.QueryStatement):
+                return self.resolver.relation(node.query, self.resolver.outer)
+        return None
 
     def _run_text(self, expression: tree.Expression, into: list[str], span: tuple[int, int]) -> None:
         """Run the statements that a constant text holds; another text is reported where it stands."""
@@ -298,7 +371,9 @@ class Procedure:
 
 STEPS: dict[type[tree.Statement], Callable[..., None]] = {
     tree.Declare: Procedure._declare,
+    tree.DeclareType: Procedure._declare_type,
     tree.Assign: Procedure._assign,
+    tree.Prepare: Procedure._assign,
     tree.QueryStatement: Procedure._query,
     tree.Fetch: Procedure._fetch,
     tree.Block: Procedure._block,
@@ -323,8 +398,11 @@ def _leaves(body: list[tree.Statement]) -> bool:
 # Variables that the database sets.
 _GIVEN = (
     "found", "sqlstate", "sqlerrm", "sqlcode", "row_count", "tg_op", "tg_name", "tg_when", "tg_level", "tg_relid",
-    "tg_table_name", "tg_table_schema", "tg_nargs", "tg_argv", "tg_event", "tg_tag",
+    "tg_table_name", "tg_table_schema", "tg_nargs", "tg_argv", "tg_event", "tg_tag", "inserting", "updating",
+    "deleting",
 )  # fmt: skip
+# Packages that come with the database and write no tables of anybody's.
+_HARMLESS = ("dbms_", "utl_", "raise_application_error", "htp", "owa_")
 _LEAVING = frozenset({"exit", "continue", "leave", "iterate", "break", "raise", "throw", "goto", "signal"})
 
 

@@ -28,6 +28,12 @@ class RoutineResolver(RelationResolver):
         if inlined < _MAX_INLINED:
             self.knows_routines([name for name, routine in known.items() if routine.kind == "function"])
 
+    def with_clause(self, clause: tree.With, parent: Scope | None) -> None:
+        if clause.routines:
+            declared = {r.parts[-1].lower(): r for r in clause.routines if isinstance(r, tree.Routine)}
+            self.follow({**self.known, **declared}, self.inlined)
+        super().with_clause(clause, parent)
+
     def result_of(self, routine: tree.Routine, variables: dict[str, Made]) -> Relation:
         """Return what a function returns when its parameters hold these values."""
         raise NotImplementedError

@@ -166,7 +166,7 @@ class _ScriptReader:
             self._add(node.kind, node)
             self._statement(node.body, procedure)
         elif isinstance(node, tree.Routine):
-            self._routine(node)
+            self._routine(node, procedure)
         elif isinstance(node, FLOWING) and not (procedure is None and Procedure.is_procedural(node)):
             self._flowing(node, procedure or self._main)
         elif Procedure.is_procedural(node):
@@ -324,7 +324,7 @@ class _ScriptReader:
         found.uses |= {(str(table), str(column)) for table, column in resolver.uses}
         found.reads += [str(key) for key in resolver.reads if str(key) not in found.reads]
 
-    def _routine(self, node: tree.Routine) -> None:
+    def _routine(self, node: tree.Routine, around: Procedure | None = None) -> None:
         found = self._add("do" if node.kind == "do" else f"create_{node.kind}", node)
         if node.problem is not None:
             message, start, end = node.problem
@@ -339,10 +339,19 @@ class _ScriptReader:
         if node.returns_trigger:
             self._waiting[node.parts[-1].lower()] = node
             return
-        self._run_routine(node, found, None)
+        self._run_routine(node, found, None, around)
 
-    def _run_routine(self, node: tree.Routine, found: Statement, table: tree.TableName | None) -> None:
+    def _run_routine(
+        self,
+        node: tree.Routine,
+        found: Statement,
+        table: tree.TableName | None,
+        around: Procedure | None = None,
+    ) -> None:
+        """Run a routine; what stands around it, a package or a block, has variables that it sees."""
         resolver = self._resolver()
+        if around is not None:
+            resolver.variables = dict(around.variables)
         for n, (name, _) in enumerate(node.parameters):
             made = Made(name, {}, {}, (node.start, node.start))
             resolver.variables[name] = resolver.variables[resolver.spelled(f"${n + 1}")] = made
@@ -355,7 +364,7 @@ class _ScriptReader:
         self._bind_rows(resolver, table, node)
         run = Procedure(resolver, self._statement, puts_out=self._dialect.variables and node.kind == "procedure")
         self._run(run, node.body, found)
-        if node.returns_trigger or node.kind in ("procedure", "do", "trigger"):
+        if node.returns_trigger or node.kind in _WITHOUT_RESULT:
             return
         found.outputs = [_output(made) for made in run.result.columns]
         for n, name in enumerate(node.returns or []):
@@ -397,6 +406,7 @@ class _ScriptReader:
             self._run_routine(node, found, node.table)
 
 
+_WITHOUT_RESULT = frozenset({"procedure", "do", "trigger", "package_body", "type_body"})
 FLOWING = (
     tree.QueryStatement,
     tree.CreateTableAs,
@@ -410,7 +420,9 @@ FLOWING = (
 )
 _KINDS: dict[type[tree.Statement], str] = {
     tree.Declare: "declare",
+    tree.DeclareType: "declare",
     tree.Assign: "set",
+    tree.Prepare: "prepare",
     tree.QueryStatement: "select",
     tree.If: "if",
     tree.Loop: "loop",

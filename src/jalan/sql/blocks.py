@@ -7,10 +7,10 @@ statement, or by BEGIN … END): what stands behind a condition tells which one 
 from collections.abc import Callable
 
 from jalan.sql import tree
-from jalan.sql.lexer import END, NUMBER, QUOTED, WORD
+from jalan.sql.lexer import END, NUMBER, PARAMETER, QUOTED, WORD
 from jalan.sql.variables import VariableParser
 
-_BLOCK_WORDS = frozenset({"loop", "then", "do", "end", "elsif", "elseif", "else", "if", "until", "strict"})
+_BLOCK_WORDS = frozenset({"loop", "then", "do", "end", "elsif", "elseif", "else", "if", "until", "strict", "bulk"})
 _STOPS = frozenset({"end", "else", "elsif", "elseif", "exception", "when", "until"})
 _TRANSACTION = frozenset(
     """
@@ -45,8 +45,7 @@ class BlockParser(VariableParser):
                 "for",
             ):
                 self.i += 2  # a label
-            if self.keys[self.i] == "<<":
-                self.i += 3
+            if self.take_label():
                 continue
             found.append(self.statement())
             if not self.take(";") and not self.dialect.bare_statements:
@@ -54,6 +53,13 @@ class BlockParser(VariableParser):
                     self.fail("“;”")
         self.in_block -= 1
         return found
+
+    def take_label(self) -> bool:
+        """Step over ``<<name>>``."""
+        if self.keys[self.i] == "<<" and self.keys[self.i + 2] == ">>":
+            self.i += 3
+            return True
+        return False
 
     def enter_block(self) -> None:
         """Count one more block: in there the words of the block are no aliases."""
@@ -64,14 +70,45 @@ class BlockParser(VariableParser):
         """Read a procedural statement if one starts here."""
         key = self.keys[self.i]
         scripted = self.in_block > 0 or self.dialect.scripting
-        if self.kinds[self.i] in (WORD, QUOTED) and self.in_block and self._at_assignment():
+        if self.in_block and self._at_assignment() and self.kinds[self.i] in (WORD, QUOTED, PARAMETER):
             return self._assignment()
         handler = _BLOCK.get(key)
         if handler is not None and scripted:
-            return handler(self)
+            found = handler(self)
+            if found is not None or key not in _PASSED_OVER:
+                return found
         if key in _PASSED_OVER and (self.in_block or self.dialect.bare_statements):
             return self._passed_over()
+        if self.in_block and self.dialect.bare_calls and self._at_call():
+            return self._bare_call()
         return None
+
+    def _at_call(self) -> bool:
+        """Whether ``package.procedure (…);`` stands here: a call without a word before it."""
+        i = self.i
+        if self.kinds[i] not in (WORD, QUOTED) or (self.kinds[i] == WORD and self.keys[i] in self._reserved):
+            return False
+        while self.keys[i + 1] in (".", "@") and self.kinds[i + 2] in (WORD, QUOTED):
+            i += 2
+        i += 1
+        if self.keys[i] == "(":
+            i = self._behind_parentheses(i)
+            while self.keys[i] == "." and self.kinds[i + 1] in (WORD, QUOTED):  # l(1).extend, x.f(1).g
+                i += 2
+                if self.keys[i] == "(":
+                    i = self._behind_parentheses(i)
+        return self.keys[i] == ";"
+
+    def _bare_call(self) -> tree.Statement:
+        start = self.starts[self.i]
+        parts = self.qualified("a procedure")
+        arguments: list[tree.Expression] = []
+        if self.keys[self.i] == "(":
+            call = self.call(self.i, parts)
+            if isinstance(call, tree.Call):
+                arguments = call.arguments
+        self._to_end()
+        return tree.CallRoutine(start, self.end_of_last(), parts, arguments, [])
 
     def _passed_over(self) -> tree.Statement:
         first = self.i
@@ -126,7 +163,7 @@ class BlockParser(VariableParser):
         if (after in _TRANSACTION and after != "atomic") or (after in (";", "") and self.in_block == 0):
             return None
         self.i += 1
-        if after in ("try", "catch", "atomic"):
+        if not self.take_words("not", "atomic") and after in ("try", "catch", "atomic"):
             self.i += 1
         found = tree.Block(start, 0, [], [])
         self._block_rest(found)
@@ -256,7 +293,8 @@ class BlockParser(VariableParser):
 
     def _for(self) -> tree.Statement | None:
         start = self.starts[self.i]
-        each = self.keys[self.i] == "foreach"
+        word = self.keys[self.i]
+        each = word == "foreach"
         self.i += 1
         names = [".".join(self.qualified("a variable"))]
         while self.take(","):
@@ -269,6 +307,13 @@ class BlockParser(VariableParser):
         found = tree.Loop(start, 0, names, None, None, [])
         if self._is_query(self.i):
             found.query = self.query()
+        elif self.keys[self.i] in ("indices", "values") and self.peek() == "of":
+            self.i += 2
+            found.source = self.expression(8)
+            if self.take("between"):
+                self.expression(8)
+                self.expect("and")
+                self.expression(8)
         elif self.take("execute"):
             found.condition = self.expression()
             found.dynamic = True
@@ -284,6 +329,11 @@ class BlockParser(VariableParser):
                 self.i += 1
             if self.take("by"):
                 self.expression()
+        if word == "forall":
+            self.take_words("save", "exceptions")
+            found.body = self._one()
+            found.end = self.end_of_last()
+            return found
         if not self.take("loop"):
             self.expect("do")
         self._loop_rest(found, "for")
@@ -325,7 +375,13 @@ class BlockParser(VariableParser):
         start = self.starts[self.i]
         first = self.i
         self.i += 1
-        if self.take("immediate") or (self.in_block and not self.dialect.variables):
+        if self.take("immediate"):
+            return self._dynamic(start)
+        if self.dialect.bare_calls:
+            return self._bare_call()
+        if self.dialect.executed_comments and self.kinds[self.i] in (WORD, QUOTED):
+            return self._execute_prepared(start)
+        if self.in_block and not self.dialect.variables:
             return self._dynamic(start)
         if not self.dialect.variables:
             self.i = first
@@ -339,6 +395,16 @@ class BlockParser(VariableParser):
             found.end = self.end_of_last()
             return found
         return self._execute_procedure(start)
+
+    def _execute_prepared(self, start: int) -> tree.Statement:
+        """``EXECUTE name [USING @a, @b]``: the statement that PREPARE … FROM has given this name."""
+        at = self.i
+        text = tree.Column(self.starts[at], self.ends[at], (self.name("a prepared statement"),))
+        found = tree.Execute(start, 0, text, [])
+        if self.take("using"):
+            found.arguments = self.expression_list()
+        found.end = self.end_of_last()
+        return found
 
     def _execute_procedure(self, start: int) -> tree.Statement:
         result = None
@@ -376,10 +442,13 @@ class BlockParser(VariableParser):
 
     def _dynamic(self, start: int) -> tree.Statement:
         found = tree.Execute(start, 0, self.expression(), [])
-        while self.keys[self.i] in ("into", "using", "strict"):
+        while self.keys[self.i] in ("into", "using", "strict", "bulk", "returning", "return"):
+            if self.take_words("bulk", "collect") or self.take("returning") or self.take("return"):
+                continue
             if self.take("using"):
                 while True:
-                    self.take("in") or self.take("out")
+                    self.take("in")
+                    self.take("out")
                     found.arguments.append(self.expression())
                     if self.take("as"):
                         self.name()
@@ -389,9 +458,9 @@ class BlockParser(VariableParser):
                 self.i += 1
                 if self.keys[self.i] == "strict":
                     self.i += 1
-                found.into.append(self.string_or_name("a variable"))
+                found.into.append(self._variable_target())
                 while self.take(","):
-                    found.into.append(self.string_or_name("a variable"))
+                    found.into.append(self._variable_target())
         found.end = self.end_of_last()
         return found
 
@@ -407,19 +476,53 @@ class BlockParser(VariableParser):
         return tree.CallRoutine(start, self.end_of_last(), parts, arguments, [])
 
     def _fetch_cursor(self) -> tree.Statement | None:
-        """``FETCH [NEXT FROM] cursor INTO a, b``."""
+        """``FETCH [NEXT FROM] cursor [BULK COLLECT] INTO a, b [LIMIT n]``."""
         first = self.i
         start = self.starts[first]
+        cursor = ""
         while self.keys[self.i] not in ("into", ";", ""):
+            if self.take_words("bulk", "collect"):
+                continue
+            cursor = self.written(self.i)
             self.i += 1
         if not self.take("into"):
             self.i = first
             return None
-        cursor = self.written(self.i - 2)
-        names = [self.string_or_name("a variable")]
+        names = [self._variable_target()]
         while self.take(","):
-            names.append(self.string_or_name("a variable"))
+            names.append(self._variable_target())
+        if self.take("limit"):
+            self.expression()
         return tree.Fetch(start, self.end_of_last(), self._spelled(cursor), names)
+
+    def _open(self) -> tree.Statement | None:
+        """``OPEN cursor FOR query``, ``OPEN cursor FOR [EXECUTE] text``; an OPEN without a query only says when."""
+        first = self.i
+        if not self.in_block or self.kinds[first + 1] not in (WORD, QUOTED, PARAMETER):
+            return None
+        start = self.starts[first]
+        self.i += 1
+        name = self.string_or_name("a cursor")
+        if self.dialect.bare_statements or not self.take("for"):
+            self.i = first
+            return None
+        if self._is_query(self.i):
+            return tree.Declare(start, self.end_of_last(), [name], None, self.query(), None)
+        self.take("execute")
+        text = self.expression()
+        if self.take("using"):
+            self._to_end()
+        value = tree.DynamicQuery(text.start, text.end, text)
+        return tree.Declare(start, self.end_of_last(), [name], value, None, None)
+
+    def _pipe(self) -> tree.Statement | None:
+        """``PIPE ROW (value)``: a row of what a function returns."""
+        if not (self.peek() == "row" and self.peek(2) == "("):
+            return None
+        start = self.starts[self.i]
+        self.i += 2
+        value = self.expression()
+        return tree.Return(start, self.end_of_last(), value, None)
 
 
 _BLOCK: dict[str, Callable[[BlockParser], tree.Statement | None]] = {
@@ -434,6 +537,9 @@ _BLOCK: dict[str, Callable[[BlockParser], tree.Statement | None]] = {
     "repeat": BlockParser._repeat,
     "for": BlockParser._for,
     "foreach": BlockParser._for,
+    "forall": BlockParser._for,
+    "open": BlockParser._open,
+    "pipe": BlockParser._pipe,
     "return": BlockParser._return,
     "perform": BlockParser._perform,
     "execute": BlockParser._execute,

@@ -179,6 +179,9 @@ class ConstructorParser(CallParser):
         start = self.starts[self.i]
         self.i += 3
         self.qualified("a sequence")
+        if self.keys[self.i] == "over" and self.peek() == "(":
+            self.i += 1
+            self.skip_parentheses()  # in which order the numbers are given
         return tree.Literal(start, self.end_of_last(), "")
 
     def _interval(self) -> tree.Expression | None:

@@ -34,7 +34,7 @@ class Cursor:
         self.i = 0
         self.depth = 0
         self._reserved = dialect.reserved
-        self._no_alias = dialect.reserved | dialect.reserved_as_alias
+        self._no_alias = self._stops_alias = dialect.reserved | dialect.reserved_as_alias
         self._precedence = dialect.operator_precedence
         self._folding = dialect.folding
         self._lower = dialect.folding is Folding.LOWER

@@ -86,6 +86,7 @@ class Dialect:
     value_names: how the columns of VALUES are named; {0} counts from 1, {1} from 0.
     element_name: the column of a collection in FROM, where it is not called after the collection.
     file_functions: table functions that read the files which their first argument names.
+    sequence_functions: functions whose argument is the name of a sequence.
     table_names: functions in FROM whose argument is the name of a table.
     generators: functions that make rows of one in a select list → the names of their columns.
     tells: (regular expression, what it is) that speak for this dialect when a text's dialect is guessed.
@@ -99,9 +100,10 @@ class Dialect:
     variables (``@name`` is a variable or table variable), scripting (blocks and conditions outside procedures),
     implicit_lateral (a query in FROM sees what stands before it), single_declarations (each DECLARE is a
     statement), values_calls (``VALUES(column)`` is a value), use_names_schema (USE is followed by a schema rather
-    than a database), columns_calls (``COLUMNS(…)`` stands for several columns), star_arguments (``f(*)`` is called
-    with all columns), cursor_attributes (``c%notfound``), methods (``column.f(x)`` is ``f(column, x)``),
-    element_fields (the fields of an unnested struct are columns).
+    than a database), columns_calls (``COLUMNS(…)`` stands for several columns), star_arguments (``f(*)`` is
+    called with all columns), cursor_attributes (``c%notfound``), methods (``column.f(x)`` is ``f(column, x)``),
+    bare_calls (a procedure is called by its name alone), element_fields (the fields of an unnested struct are
+    columns).
     """
 
     name: str
@@ -170,3 +172,5 @@ class Dialect:
     element_name: str = ""
     file_functions: frozenset[str] = frozenset()
     table_names: frozenset[str] = frozenset()
+    sequence_functions: frozenset[str] = frozenset()
+    bare_calls: bool = False

@@ -394,6 +394,14 @@ class ExpressionParser(ConstructorParser):
                 if self.keys[at] != "(" or error.code == "too_deep":
                     raise
                 self.i = at
+        if self.keys[self.i] == "execute" and self.keys[self.i + 1] == "immediate" and self.dialect.scripting:
+            self.i += 2
+            text = self.expression()
+            if self.take("using"):
+                self.expression_list()
+            self.expect(")")
+            self.depth -= 1
+            return tree.DynamicQuery(start, self.end_of_last(), text)
         items = [] if self.keys[self.i] == ")" else self.expression_list()
         if self.keys[self.i] == "as" and self.dialect.struct_paths:
             self.i += 1  # (value AS name, …): a struct

@@ -135,6 +135,9 @@ class Printer:
     def _array_query(self, node: tree.ArrayQuery) -> str:
         return f"array({self.print(node.query)})"
 
+    def _dynamic_query(self, node: tree.DynamicQuery) -> str:
+        return f"(execute immediate {self.print(node.text)})"
+
     def _exists(self, node: tree.Exists) -> str:
         return f"exists ({self.print(node.query)})"
 
@@ -459,6 +462,7 @@ PRINTERS: dict[type[tree.Node], Callable[..., str]] = {
     tree.InQuery: Printer._in_query,
     tree.ScalarQuery: Printer._scalar_query,
     tree.ArrayQuery: Printer._array_query,
+    tree.DynamicQuery: Printer._dynamic_query,
     tree.Exists: Printer._exists,
     tree.Case: Printer._case,
     tree.Cast: Printer._cast,

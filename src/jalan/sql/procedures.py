@@ -32,12 +32,17 @@ class ProcedureParser(BlockParser):
                 while self.keys[self.i] not in ("procedure", "function", "trigger", "", ";"):
                     self.i += 1
         kind = self.keys[self.i]
-        if kind not in ("function", "procedure", "proc", "trigger", "macro") or self.peek() in ("mapping",):
+        package = kind in ("package", "type") and self.dialect.bare_calls
+        if not package and (
+            kind not in ("function", "procedure", "proc", "trigger", "macro") or self.peek() in ("mapping",)
+        ):
             self.i = first
             return None
         self.i += 1
         start = self.starts[first]
         try:
+            if package:
+                return self._package(first, kind)
             if kind == "trigger":
                 return self._trigger(start)
             return self._routine(start, {"proc": "procedure", "macro": "function"}.get(kind, kind), kind == "macro")
@@ -45,6 +50,46 @@ class ProcedureParser(BlockParser):
             if error.code == "too_deep":
                 raise
             return self._unread_routine(first, kind, error)
+
+    def local_routine(self) -> tree.Statement:
+        start = self.starts[self.i]
+        kind = self.keys[self.i]
+        self.i += 1
+        found = self._routine(start, kind)
+        assert isinstance(found, tree.Routine)
+        if not found.body and self.keys[self.i] == ";":
+            return tree.Recognised(start, self.end_of_last(), "declare")  # only announced
+        return found
+
+    def _package(self, first: int, kind: str) -> tree.Statement | None:
+        """``CREATE PACKAGE [BODY] p AS declarations … [BEGIN …] END [p]``, and bodies of types."""
+        start = self.starts[first]
+        body = self.take("body")
+        if kind == "type" and not body:
+            self.i = first
+            return None
+        self._if_not_exists()
+        name = self.qualified("the name of a package")
+        while self.keys[self.i] not in ("as", "is", "", ";"):
+            self.i += 1
+        if not self.take("is"):
+            self.expect("as")
+        block = tree.Block(self.starts[self.i], 0, [], [])
+        self.enter_block()
+        while self.keys[self.i] not in ("begin", "end", ""):
+            if not self.take(";"):
+                block.declarations.append(self._declaration())
+        if self.take("begin"):
+            self._block_rest(block)
+        else:
+            self.expect("end")
+            if self.kinds[self.i] in (WORD, QUOTED):
+                self.i += 1
+        self.in_block -= 1
+        block.end = self.end_of_last()
+        if not body:
+            return tree.Recognised(start, self.end_of_last(), "create_package")
+        return tree.Routine(start, self.end_of_last(), f"{kind}_body", name, [], [block], None, None)
 
     def _unread_routine(self, first: int, kind: str, error: SqlSyntaxError) -> tree.Statement:
         """A routine whose body is not read is reported, not lost: the statement stands, and says why."""
@@ -77,8 +122,8 @@ class ProcedureParser(BlockParser):
                 if self.keys[self.i + 1] not in ("varying", "precision", "default", "array"):
                     name = self.name("a parameter")
                     self.take("as")
-                    if self.keys[self.i] in ("in", "out", "inout"):
-                        mode = self.keys[self.i]
+                    while self.keys[self.i] in ("in", "out", "inout", "nocopy"):
+                        mode += self.keys[self.i] if self.keys[self.i] != "nocopy" else ""
                         self.i += 1
             self.type_name()
             while self.keys[self.i] not in (",", ")", "as", "begin", "is", "", ";", "returns"):
@@ -270,15 +315,20 @@ class ProcedureParser(BlockParser):
         while self.keys[self.i] not in ("on", "", ";"):
             self.i += 1
         self.expect("on")
+        if self.take_words("nested", "table"):
+            self.name()
+            self.expect("of")
         found.table = self.table_name()
-        while self.keys[self.i] not in ("execute", "begin", "as", "declare", "", ";", "call"):
+        while self.keys[self.i] not in ("execute", "begin", "as", "declare", "", ";", "call", "compound"):
             if self.take("when"):
                 found.condition = self.expression()
                 continue
             self.i += 1
             if self.keys[self.i - 1] == "row" and self.keys[self.i] in ("set", "insert", "update", "delete"):
                 break
-        if self.keys[self.i] in ("execute", "call"):
+        if self.take_words("compound", "trigger"):
+            found.body.append(self._compound())
+        elif self.keys[self.i] in ("execute", "call"):
             self.i += 1
             if self.keys[self.i] in ("function", "procedure"):
                 self.i += 1
@@ -295,6 +345,35 @@ class ProcedureParser(BlockParser):
             self.in_block -= 1
         found.end = self.end_of_last()
         return found
+
+    def _compound(self) -> tree.Statement:
+        """The declarations and sections of a compound trigger: ``BEFORE EACH ROW IS … END BEFORE EACH ROW; …``."""
+        block = tree.Block(self.starts[self.i], 0, [], [])
+        self.enter_block()
+        while self.keys[self.i] not in ("end", ""):
+            if self.take(";"):
+                continue
+            if self.keys[self.i] not in ("before", "after", "instead"):
+                block.declarations.append(self._declaration())
+                continue
+            while self.keys[self.i] not in ("is", "as", "", ";"):
+                self.i += 1
+            self.i += 1
+            section = tree.Block(self.starts[self.i], 0, [], [])
+            while self.keys[self.i] not in ("begin", ""):
+                if not self.take(";"):
+                    section.declarations.append(self._declaration())
+            self.expect("begin")
+            self._block_rest(section)
+            while self.keys[self.i] not in (";", ""):
+                self.i += 1  # END BEFORE EACH ROW
+            block.body.append(section)
+        self.expect("end")
+        self.in_block -= 1
+        if self.kinds[self.i] in (WORD, QUOTED):
+            self.i += 1
+        block.end = self.end_of_last()
+        return block
 
     def _do(self) -> tree.Statement | None:
         """``DO [LANGUAGE l] $$ … $$``: a body that runs at once."""

@@ -2,7 +2,7 @@
 
 from jalan.sql import tree
 from jalan.sql.from_items import FromParser
-from jalan.sql.lexer import NUMBER, STRING, WORD
+from jalan.sql.lexer import NUMBER, OPERATOR, QUOTED, STRING, WORD
 
 _SET_OPERATORS = frozenset({"union", "except", "minus"})
 _SELECT_WORDS = frozenset(
@@ -143,8 +143,13 @@ class QueryParser(FromParser):
         start = self.starts[self.i]
         self.expect("with")
         recursive = self.take("recursive")
-        ctes = []
-        while True:
+        routines = []
+        while self.keys[self.i] in ("function", "procedure") and self.kinds[self.i + 1] in (WORD, QUOTED):
+            routines.append(self.local_routine())
+            self.take(";")
+            self.take(",")
+        ctes: list[tree.Cte] = []
+        while not routines or (self.kinds[self.i + 1] in (WORD, OPERATOR) and self.peek() in ("as", "(")):
             at = self.starts[self.i]
             name = self.name("the name of a common table expression")
             columns = self.names_in_parentheses() if self.keys[self.i] == "(" else None
@@ -164,7 +169,12 @@ class QueryParser(FromParser):
             added = self._search_and_cycle()
             ctes.append(tree.Cte(at, self.end_of_last(), name, columns, statement, added))
             if not self.take(","):
-                return tree.With(start, self.end_of_last(), recursive, ctes)
+                break
+        return tree.With(start, self.end_of_last(), recursive, ctes, routines or None)
+
+    def local_routine(self) -> tree.Statement:
+        """Read ``FUNCTION f (…) …`` where it is declared inside a query or a block."""
+        raise NotImplementedError
 
     def _search_and_cycle(self) -> list[tuple[str, str, list[str]]]:
         """Read ``SEARCH … SET s`` and ``CYCLE … SET c [… USING p]``; returns the columns that they add, each with
@@ -517,15 +527,22 @@ class QueryParser(FromParser):
             select.into_variables = [self.written(i)]
         else:
             select.into = self.table_name()
+            if self.keys[self.i] == "(" and self.dialect.bare_calls:
+                self.skip_parentheses()  # an element of a collection
+                if self.take("."):
+                    self.name("a field")
+                select.into_variables = [".".join(select.into.parts)]
             if self.keys[self.i] == ",":
-                select.into_variables = [select.into.parts[-1]]
+                select.into_variables = [".".join(select.into.parts)]
         while self.take(","):
             select.into_variables = select.into_variables or []
             if self.keys[self.i] == "$":
                 select.into_variables.append(self.written(self.i))
                 self.i += 1
             else:
-                select.into_variables.append(self.qualified()[-1])
+                select.into_variables.append(".".join(self.qualified()))
+                if self.keys[self.i] == "(" and self.dialect.bare_calls:
+                    self.skip_parentheses()
 
     def _grouping(self) -> list[tree.Expression]:
         found: list[tree.Expression] = []

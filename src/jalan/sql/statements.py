@@ -67,7 +67,7 @@ class StatementParser(ProcedureParser):
             if key == ";" or (key == "/" and self.dialect.bracket_strings) or (key == "go" and bare):
                 self.i += 1
                 continue
-            if self._take_mark():
+            if self._take_mark() or self.take_label():
                 continue
             first = self.i
             if key == "{{" and keys[first + 1] not in (".", ":=", "="):
@@ -76,6 +76,7 @@ class StatementParser(ProcedureParser):
                 continue
             self.depth = 0
             self.in_block = 0
+            self._no_alias = self._stops_alias
             found: tree.Statement | Unread
             try:
                 found = self.statement()
@@ -234,6 +235,15 @@ class StatementParser(ProcedureParser):
         self.name("a name")
         if self.keys[self.i] == "(":
             self.skip_parentheses()
+        if self.take("from"):
+            after = self.keys[self.i + 1]
+            if self.kinds[self.i] == WORD and after not in (";", ""):
+                body = self.statement()
+                return tree.Wrapped(self.starts[first], body.end, "prepare", body)
+            # MySQL: the text of the statement
+            name = self._spelled(self.written(first + 1))
+            value = self.expression()
+            return tree.Prepare(self.starts[first], value.end, [name], value)
         if not self.take("as"):
             self.i = first
             return None

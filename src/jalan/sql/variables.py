@@ -4,6 +4,8 @@ from jalan.sql import tree
 from jalan.sql.definitions import DefinitionParser
 from jalan.sql.lexer import END, PARAMETER, QUOTED, WORD
 
+_MEMBERS = frozenset({"member", "static", "constructor", "map", "order", "final", "overriding"})
+
 
 class VariableParser(DefinitionParser):
     """Reads what declares and sets variables."""
@@ -13,22 +15,49 @@ class VariableParser(DefinitionParser):
 
     def _at_assignment(self) -> bool:
         i = self.i + 1
-        while self.keys[i] == "." and self.kinds[i + 1] in (WORD, QUOTED):
-            i += 2
-        if self.keys[i] == "[":
-            while self.keys[i] not in ("]", "", ";"):
+        while True:
+            if self.keys[i] == "." and self.kinds[i + 1] in (WORD, QUOTED):
+                i += 2
+            elif self.keys[i] == "[":
+                while self.keys[i] not in ("]", "", ";"):
+                    i += 1
                 i += 1
-            i += 1
+            elif self.keys[i] == "(" and self.dialect.bare_calls:
+                i = self._behind_parentheses(i)
+            else:
+                break
         return self.keys[i] == ":=" or (self.keys[i] == "=" and self.keys[self.i] not in self._reserved)
+
+    def _behind_parentheses(self, i: int) -> int:
+        """The token behind the parentheses that open at token ``i``, or the end."""
+        open_ = 0
+        while self.kinds[i] != END and self.keys[i] != ";":
+            open_ += {"(": 1, ")": -1}.get(self.keys[i], 0)
+            i += 1
+            if not open_:
+                break
+        return i
 
     def _assignment(self) -> tree.Statement:
         start = self.starts[self.i]
-        parts = self.qualified("a variable")
-        while self.keys[self.i] not in (":=", "="):
+        if self.kinds[self.i] == PARAMETER:  # :new.fare := …
             self.i += 1
+            name = self.written(self.i - 1)[1:]
+        else:
+            name = self.name("a variable")
+        element = False
+        while self.keys[self.i] not in (":=", "="):
+            if self.take("."):
+                name = f"{name}.{self.name('a field')}"
+            elif self.keys[self.i] == "(":
+                self.skip_parentheses()
+                element = True
+            else:
+                self.i += 1
+                element = True
         self.i += 1
         value = self._value()
-        return tree.Assign(start, self.end_of_last(), [".".join(parts)], value)
+        return tree.Assign(start, self.end_of_last(), [name], value, element)
 
     def _value(self) -> tree.Expression:
         """Read the value of an assignment; PL/pgSQL allows FROM and WHERE behind it."""
@@ -140,9 +169,7 @@ class VariableParser(DefinitionParser):
             else:
                 self.take("constant")
                 self.take("in") or self.take("out") or self.take("inout")
-                self.type_name()
-                if self.keys[self.i] == "%":
-                    self.i += 2
+                found.type, found.rowtype = self._declared_type()
         while self.keys[self.i] not in ("default", ":=", "=", ";", ""):
             self.i += 1
         if self.keys[self.i] in ("default", ":=", "="):
@@ -151,8 +178,48 @@ class VariableParser(DefinitionParser):
         found.end = self.end_of_last()
         return found
 
+    def _declared_type(self) -> tuple[tuple[str, ...], bool]:
+        """Read the type of a variable; returns its name, and whether it is that of a table's or cursor's rows."""
+        i = self.i
+        parts: list[str] = []
+        while self.kinds[i] in (WORD, QUOTED):
+            parts.append(self._spelled(self.written(i)) if self.kinds[i] == WORD else self.written(i)[1:-1])
+            if self.keys[i + 1] != ".":
+                break
+            i += 2
+        rowtype = self.keys[i + 1] == "%" and self.keys[i + 2] == "rowtype"
+        self.type_name()
+        return tuple(parts), rowtype
+
+    def _type_declaration(self) -> tree.Statement:
+        """``TYPE t IS RECORD (a …, b …)``, ``TYPE t IS TABLE OF u``, ``TYPE t IS REF CURSOR``."""
+        start = self.starts[self.i]
+        self.i += 1
+        found = tree.DeclareType(start, 0, self.name("a type"), [])
+        if not self.take("is"):
+            self.expect("as")
+        if self.take("record"):
+            found.fields, _ = self._table_definition()
+        elif self.keys[self.i] in ("table", "varray", "varying"):
+            while self.keys[self.i] not in ("of", ";", ""):
+                if self.keys[self.i] == "(":
+                    self.skip_parentheses()
+                else:
+                    self.i += 1
+            if self.take("of"):
+                found.element, found.rowtype = self._declared_type()
+        self._to_end()
+        found.end = self.end_of_last()
+        return found
+
     def _declaration(self) -> tree.Statement:
         start = self.starts[self.i]
+        while self.keys[self.i] in _MEMBERS and self.keys[self.i + 1] in (*_MEMBERS, "function", "procedure"):
+            self.i += 1
+        if self.keys[self.i] in ("function", "procedure") and self.kinds[self.i + 1] in (WORD, QUOTED):
+            return self.local_routine()
+        if self.keys[self.i] == "type" and self.peek(2) in ("is", "as"):
+            return self._type_declaration()
         if self.keys[self.i] in ("pragma", "exception", "type", "subtype"):
             self._to_end()
             return tree.Recognised(start, self.end_of_last(), "declare")
@@ -161,6 +228,10 @@ class VariableParser(DefinitionParser):
             name = self.name("a cursor")
             if self.keys[self.i] == "(":
                 self.skip_parentheses()
+            if self.take("return"):
+                self._declared_type()
+            if self.keys[self.i] == ";":
+                return tree.Recognised(start, self.end_of_last(), "declare")
             self.i += 1
             query = self.query()
             return tree.Declare(start, self.end_of_last(), [name], None, query, None)

@@ -27,6 +27,7 @@ MYSQL = Dialect(
     date_parts={"timestampadd": 0, "timestampdiff": 0, "get_format": 0},
     deciding=common.DECIDING,
     paths=common.PATHS,
+    sequence_functions=words("nextval lastval setval"),
     naming=Naming.WRITTEN,
     string_aliases=True,
     scripting=True,

@@ -12,7 +12,7 @@ ORACLE = Dialect(
     string_prefixes=r"[nN]",
     bracket_strings=True,
     parameter_patterns=(r":\w+", r"&&?\w+\.?", r"\?"),
-    operators=common.OPERATORS | words("^= ~= ** .. << >> @"),
+    operators=common.OPERATORS | words("^= ~= ** << >> @"),
     name_characters="$#",
     number_suffixes="[fFdD]",
     operator_precedence=common.PRECEDENCE,
@@ -22,8 +22,8 @@ ORACLE = Dialect(
             " nocycle subpartition"),
     default_schemas=(),
     aggregates=common.AGGREGATES | words("collect rank_agg wm_concat json_arrayagg stats_mode approx_median"),
-    pseudo_columns=words("LEVEL ROWNUM SYSDATE SYSTIMESTAMP USER UID CONNECT_BY_ISLEAF CONNECT_BY_ISCYCLE"
-                         " MINVALUE MAXVALUE CURRENT_DATE ORA_ROWSCN DBTIMEZONE SESSIONTIMEZONE"),
+    pseudo_columns=words("NEXTVAL CURRVAL LEVEL ROWNUM SYSDATE SYSTIMESTAMP USER UID CONNECT_BY_ISLEAF"
+                         " CONNECT_BY_ISCYCLE MINVALUE MAXVALUE CURRENT_DATE ORA_ROWSCN DBTIMEZONE SESSIONTIMEZONE"),
     system_columns=words("ROWID"),
     deciding=common.DECIDING | {"decode": "search"},
     paths=common.PATHS,
@@ -32,6 +32,7 @@ ORACLE = Dialect(
     implicit_recursion=True,
     star_arguments=True,
     cursor_attributes=True,
+    bare_calls=True,
     methods=True,
     scripting=True,
     value_names="COLUMN{0}",

@@ -30,6 +30,8 @@ SNOWFLAKE = Dialect(
         "strtok_split_to_table": ("SEQ", "INDEX", "VALUE"),
         "generator": (),
     },
+    pseudo_columns=words("NEXTVAL CURRVAL LEVEL"),
+    sequence_functions=words("getnextval"),
     system_columns=words(
         "METADATA$FILENAME METADATA$FILE_ROW_NUMBER METADATA$ACTION METADATA$ISUPDATE METADATA$ROW_ID"
     ),

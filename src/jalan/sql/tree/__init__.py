@@ -4,12 +4,26 @@ Every node has ``start`` and ``end``: the offsets of its text, end exclusive. Na
 unquoted, as tuples of their parts. Nodes are plain slotted classes, because scripts make millions of them.
 """
 
-from jalan.sql.tree.procedures import Assign, Block, CallRoutine, Declare, Execute, Fetch, If, Loop, Return, Routine
+from jalan.sql.tree.procedures import (
+    Assign,
+    Block,
+    CallRoutine,
+    Declare,
+    DeclareType,
+    Execute,
+    Fetch,
+    If,
+    Loop,
+    Prepare,
+    Return,
+    Routine,
+)
 from jalan.sql.tree.queries import (
     ArrayQuery,
     Body,
     Cte,
     Derived,
+    DynamicQuery,
     Exists,
     FromItem,
     FunctionSource,
@@ -106,9 +120,11 @@ __all__ = [
     "CreateView",
     "Cte",
     "Declare",
+    "DeclareType",
     "Delete",
     "Derived",
     "Drop",
+    "DynamicQuery",
     "Execute",
     "Exists",
     "Expression",
@@ -133,6 +149,7 @@ __all__ = [
     "Parameter",
     "Path",
     "Pivot",
+    "Prepare",
     "Query",
     "QueryStatement",
     "Recognised",

@@ -12,21 +12,41 @@ from jalan.sql.tree.values import Expression
 @dataclass(slots=True, eq=False)
 class Declare(Statement):
     """Variables with a value, a cursor with its query, or a table variable with its columns. ``over``: the result
-    set that a cursor walks."""
+    set that a cursor walks. type: the name of the type, ``rowtype`` where it is that of the rows of a table or
+    cursor."""
 
     names: list[str]
     value: Expression | None
     query: Query | None
     columns: list[str] | None
     over: str | None = None
+    type: tuple[str, ...] = ()
+    rowtype: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class DeclareType(Statement):
+    """A type of records with its fields, or of lists with the type of their elements."""
+
+    name: str
+    fields: list[str]
+    element: tuple[str, ...] = ()
+    rowtype: bool = False
 
 
 @dataclass(slots=True, eq=False)
 class Assign(Statement):
-    """``name := value``; several names take the parts of a row or of a query's."""
+    """``name := value``; several names take the parts of a row or of a query's. ``element``: only an element of the
+    variable is set."""
 
     names: list[str]
     value: Expression
+    element: bool = False
+
+
+@dataclass(slots=True, eq=False)
+class Prepare(Assign):
+    """``PREPARE name FROM text``: the name stands for a statement from here on."""
 
 
 @dataclass(slots=True, eq=False)
@@ -94,7 +114,7 @@ class CallRoutine(Statement):
 
 @dataclass(slots=True, eq=False)
 class Routine(Statement):
-    """``CREATE FUNCTION|PROCEDURE|TRIGGER``, and DO.
+    """``CREATE FUNCTION|PROCEDURE|TRIGGER|PACKAGE BODY``, and DO.
 
     parameters: (name, mode). returns: the columns of the table it returns, None for none. result: the variable
     that is returned. text: the token of a body not read yet. problem: why the body was not read: message and place.

@@ -236,10 +236,11 @@ class Cte(Node):
 
 @dataclass(slots=True, eq=False)
 class With(Node):
-    """``WITH [RECURSIVE] …``."""
+    """``WITH [RECURSIVE] …``; ``routines`` are the functions that it declares."""
 
     recursive: bool
     ctes: list[Cte]
+    routines: list[Statement] | None = None
 
 
 @dataclass(slots=True, eq=False, init=False)
@@ -339,6 +340,13 @@ class ScalarQuery(Expression):
     """A query in parentheses where a value is expected."""
 
     query: Query
+
+
+@dataclass(slots=True, eq=False)
+class DynamicQuery(Expression):
+    """``(EXECUTE IMMEDIATE text)``: the rows of a query that is given as text."""
+
+    text: Expression
 
 
 @dataclass(slots=True, eq=False)
