@@ -32,6 +32,7 @@ class FromResolver(ReshapingResolver):
         self.tables = tables
         self.reads: dict[str, None] = {}
         self.ctes: Ctes = {}
+        self.piped: Visible = []
         self._upper = dialect.folding is Folding.UPPER
 
     def from_item(self, item: tree.FromItem, scope: Scope, rows: Flow) -> Visible:
@@ -44,6 +45,11 @@ class FromResolver(ReshapingResolver):
                     self.collect(argument, inner, rows, rows, FILTER)
         elif type(item) is tree.Join:
             return self._join(item, scope, rows)
+        elif type(item) is tree.PipeInput:
+            for visible in self.piped:
+                if isinstance(visible, Entry) and visible not in scope.entries:
+                    scope.add(visible)
+            return list(self.piped)
         elif type(item) is tree.Derived:
             if item.lateral or self.dialect.implicit_lateral:
                 found = self.relation(item.query, self._so_far(scope))

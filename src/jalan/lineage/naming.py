@@ -77,7 +77,7 @@ def _figure_query(body: tree.Body, dialect: Dialect) -> tuple[int, str]:
         body = body.left if isinstance(body, tree.SetOperation) else body.body
     if isinstance(body, tree.Values):
         return 2, "column1"
-    if not body.items:
+    if isinstance(body, tree.Pipeline) or not body.items:
         return 0, ""
     item = body.items[0]
     return (2, item.alias) if item.alias else _figure(item.expression, dialect)

@@ -153,8 +153,14 @@ class RelationResolver(FromResolver):
             return self._set_operation(body, parent)
         if type(body) is tree.Values:
             return self._values(body, parent)
+        if type(body) is tree.Pipeline:
+            return self.pipeline(body, parent)
         assert isinstance(body, tree.Query)
         return self.relation(body, parent)
+
+    def pipeline(self, body: tree.Pipeline, parent: Scope | None) -> Relation:
+        """Resolve the steps of a pipe."""
+        raise NotImplementedError
 
     def _set_operation(self, body: tree.SetOperation, parent: Scope | None) -> Relation:
         # Long chains lean to the left: walk down that side in a loop.
@@ -263,9 +269,7 @@ class RelationResolver(FromResolver):
             self.collect(select.where, scope, rows, rows, FILTER)
         around, self.multiplying = self.multiplying, []
         found = Relation(self.outputs(select.items, scope), rows, self._kept_order(select, scope, rows), [])
-        for call, inside in self.multiplying:
-            for argument in call.arguments:
-                self.collect(argument, inside, rows, rows, JOIN)
+        self.decided_by_multiplying(rows)
         self.multiplying = around
         if lateral and select.where is not None:
             self.collect(select.where, scope, rows, rows, FILTER)
@@ -300,6 +304,12 @@ class RelationResolver(FromResolver):
             if not select.distinct:
                 self._distinct(found)
         return found, scope
+
+    def decided_by_multiplying(self, rows: Flow) -> None:
+        """Add what decides how many rows the functions of a select list make of one."""
+        for call, inside in self.multiplying:
+            for argument in call.arguments:
+                self.collect(argument, inside, rows, rows, JOIN)
 
     def _kept_order(self, select: tree.Select, scope: Scope, rows: Flow) -> Flow:
         """The order of the only query in FROM, which is that of these rows too: it decides which are the first."""

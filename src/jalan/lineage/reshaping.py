@@ -6,6 +6,7 @@ from jalan.lineage.scope import Entry, Flow, Made, Merged, Scope
 from jalan.lineage.select_lists import SelectListResolver
 from jalan.sql import tree
 from jalan.sql.dialect import Folding
+from jalan.sql.walk import walk
 
 Visible = list[Entry | Merged]
 
@@ -23,14 +24,12 @@ class ReshapingResolver(SelectListResolver):
         inner.visible = self.from_item(source, inner, rows)
         return inner
 
-    def _pass_rest(self, inner: Scope, consumed: set[tuple[str, str]], span: tuple[int, int]) -> list[Made]:
-        """The columns that a clause does not consume, as they are."""
-        found = []
-        for made in self._expand(tree.Star(*span, ()), inner):
-            sources = {(table, column) for table, column, _ in made.values}
-            if made.name == "*" or not sources & consumed:
-                found.append(made)
-        return found
+    def _pass_rest(self, inner: Scope, consumed: list[tree.Expression], span: tuple[int, int]) -> list[Made]:
+        """The columns that no expression of a clause names, as they are."""
+        fold = self.dialect.folding.apply
+        columns = [node for e in consumed for node in walk(e) if isinstance(node, tree.Column)]
+        names = {fold(part) for column in columns for part in column.parts}
+        return [made for made in self._expand(tree.Star(*span, ()), inner) if fold(made.name) not in names]
 
     def _entry(self, item: tree.FromItem, columns: list[Made], name: str = "") -> Entry:
         named = [made for made in columns if made.name != "*"]
@@ -55,11 +54,10 @@ class ReshapingResolver(SelectListResolver):
         for key in item.keys:
             self.collect(key, inner, deciding, deciding, CONDITIONAL)
         made = []
-        consumed = {(table, column) for table, column, _ in deciding}
+        consumed = [*item.keys, *(aggregate.expression for aggregate in item.aggregates)]
         for aggregate in item.aggregates:
             column = Made(aggregate.alias or "", {}, copy_flow(deciding), (aggregate.start, aggregate.end))
             self.collect(aggregate.expression, inner, column.values, column.conditions, IDENTITY)
-            consumed |= {(table, name) for table, name, _ in column.values}
             made.append(column)
         if item.group is None:
             grouped = self._pass_rest(inner, consumed, span)
@@ -111,21 +109,29 @@ class ReshapingResolver(SelectListResolver):
         inner = self._inside(item.source, scope, rows)
         span = (item.start, item.end)
         values = [Made(name, {}, {}, span) for name in item.values]
+        chosen: list[tree.Expression] = []
         for group in item.groups:
             for n, expression in enumerate(group):
                 made = values[n % len(values)]
                 if isinstance(expression, tree.Star | tree.Call) and self._stands_for_all(expression):
-                    for column in self._expand(tree.Star(expression.start, expression.end, ()), inner):
+                    for column in self._chosen(expression, inner):
                         carry(made.values, column.values, IDENTITY)
+                        chosen.append(tree.Column(column.span[0], column.span[1], (column.name,)))
                 else:
                     self.collect(expression, inner, made.values, made.conditions, IDENTITY)
-        consumed = {(table, column) for made in values for table, column, _ in made.values}
+        consumed = chosen + [expression for group in item.groups for expression in group]
         for made in values:
             carry(rows, made.values, FILTER)  # rows without a value are left out
         columns = [*self._pass_rest(inner, consumed, span), Made(item.key, {}, {}, span), *values]
         entry = self._entry(item, columns, "unpivot")
         entry.open = self._open(inner)
         return entry
+
+    def _chosen(self, expression: tree.Star | tree.Call, inner: Scope) -> list[Made]:
+        """The columns that a star or ``COLUMNS(…)`` stands for."""
+        if isinstance(expression, tree.Call):
+            return self.chosen_columns(expression, inner)
+        return self._expand(expression, inner)
 
     @staticmethod
     def _stands_for_all(expression: tree.Expression) -> bool:

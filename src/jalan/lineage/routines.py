@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from jalan.lineage.extraction import IDENTITY
 from jalan.lineage.flow import carry, merge
-from jalan.lineage.relations import RelationResolver
+from jalan.lineage.pipes import PipeResolver
 from jalan.lineage.scope import Flow, Made, Relation, Scope
 from jalan.lineage.tables import TableState
 from jalan.sql import tree
@@ -13,7 +13,7 @@ from jalan.sql.dialect import Dialect
 _MAX_INLINED = 6
 
 
-class RoutineResolver(RelationResolver):
+class RoutineResolver(PipeResolver):
     """Resolves calls of the functions that the script defines. ``known`` are those, by their last name."""
 
     def __init__(self, dialect: Dialect, tables: TableState, text: str) -> None:

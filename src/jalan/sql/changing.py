@@ -2,13 +2,13 @@
 
 from jalan.sql import tree
 from jalan.sql.lexer import END
-from jalan.sql.queries import QueryParser
+from jalan.sql.pipes import PipeParser
 
 _INSERT_WORDS = frozenset({"ignore", "low_priority", "high_priority", "delayed"})
 _CONFLICT_WORDS = frozenset({"replace", "ignore", "abort", "fail", "rollback"})
 
 
-class ChangeParser(QueryParser):
+class ChangeParser(PipeParser):
     """Reads statements that change rows. ``in_block`` counts the blocks around the current statement."""
 
     in_block = 0

@@ -49,7 +49,7 @@ class ExpressionParser(ConstructorParser):
             key = keys[self.i]
             binding = precedence.get(key)
             if binding is None:
-                if self.kinds[self.i] != OPERATOR or key[0] not in "~!@#%^&|`?*/<>=+-":
+                if self.kinds[self.i] != OPERATOR or key[0] not in "~!@#%^&|`?*/<>=+-" or key == "|>":
                     return left
                 binding = _OTHER
             if binding < power:
@@ -427,6 +427,8 @@ class ExpressionParser(ConstructorParser):
             i += 1
         if keys[i] == "values" and self.dialect.values_calls and self.kinds[i + 2] in (WORD, QUOTED):
             return False  # VALUES(column) behind ON DUPLICATE KEY UPDATE
+        if keys[i] == "from":
+            return not self.dialect.joins_need_condition
         if keys[i] == "values" or keys[i] == "table":
             return self.kinds[i + 1] != OPERATOR or keys[i + 1] == "("
         return keys[i] in _QUERY_STARTS

@@ -4,7 +4,7 @@ from jalan.sql import tree
 from jalan.sql.lexer import END, LOCATION, OPERATOR, QUOTED, STRING, WORD
 from jalan.sql.reshaping import RESHAPINGS, SHREDDERS, ReshapingParser
 
-_JOIN_STARTS = frozenset(
+JOIN_STARTS = frozenset(
     """
     join inner left right full cross natural straight_join asof semi anti positional outer lateral global
     any
@@ -42,7 +42,7 @@ class FromParser(ReshapingParser):
     def from_item(self) -> tree.FromItem:
         """Read one entry of FROM with all its joins."""
         left = self._from_primary()
-        while self.keys[self.i] in _JOIN_STARTS:
+        while self.keys[self.i] in JOIN_STARTS:
             joined = self._join(left)
             if joined is None:
                 break
@@ -78,7 +78,7 @@ class FromParser(ReshapingParser):
         if kind in ("cross", "positional") or natural:
             join.kind = "cross" if kind == "positional" else kind
             return join
-        while self.keys[self.i] in _JOIN_STARTS:
+        while self.keys[self.i] in JOIN_STARTS:
             deeper = self._join(right)
             if deeper is None:
                 break

@@ -321,6 +321,50 @@ class Printer:
             return f"into outfile {self.print(node.into)}"
         return f"into {'temporary ' if node.into_temporary else ''}{self.print(node.into)}"
 
+    # --- pipes ---------------------------------------------------------------------------------------
+
+    def _pipeline(self, node: tree.Pipeline) -> str:
+        first = f"from {self.listed(node.source)}" if node.first is None else self.print(node.first)
+        return " ".join([first, *(f"|> {self.print(step)}" for step in node.steps)])
+
+    def _pipe_step(self, node: tree.PipeStep) -> str:
+        operator = node.operator
+        if operator == "set":
+            return "set " + ", ".join(
+                f"{self.name(i.alias or '')} = {self.print(i.expression)}" for i in node.items
+            )
+        if operator == "aggregate":
+            group = f"group {'and order ' if node.all else ''}by {self.listed(node.group)}" if node.group else ""
+            return f"aggregate {self.listed(node.items)} {group}".strip()
+        if node.items:
+            windows = (f"{self.name(name)} as {self.print(w)}" for name, w in (node.windows or {}).items())
+            tail = f" window {', '.join(windows)}" if node.windows else ""
+            return f"{operator} {'distinct ' if node.all else ''}{self.listed(node.items)}{tail}"
+        if node.source is not None:
+            return self.print(node.source).strip()
+        if node.queries is not None:
+            words = f"{operator}{' all' if node.all else ''}{'' if node.names is None else ' by name'}"
+            return f"{words} {', '.join(f'({self.print(query)})' for query in node.queries)}"
+        if node.ctes is not None:
+            return self.print(node.ctes)
+        return self._plain_step(node)
+
+    def _plain_step(self, node: tree.PipeStep) -> str:
+        operator = node.operator
+        if node.order is not None:
+            return f"order by {self.listed(node.order)}"
+        if node.limit is not None:
+            if operator == "tablesample":
+                return f"tablesample bernoulli ({', '.join(map(self._tight, node.limit))})"
+            return "limit " + " offset ".join(map(self.print, node.limit))
+        names = ", ".join(" as ".join(map(self.name, names)) for names in node.names or ())
+        if node.condition is not None:
+            return f"{operator} {self.print(node.condition)}{f' as {names}' if names else ''}"
+        return f"{operator} {names}".strip()
+
+    def _pipe_input(self, node: tree.PipeInput) -> str:
+        return ""
+
     # --- from ----------------------------------------------------------------------------------------
 
     def _table_name(self, node: tree.TableName) -> str:
@@ -490,6 +534,9 @@ PRINTERS: dict[type[tree.Node], Callable[..., str]] = {
     tree.FunctionSource: Printer._function_source,
     tree.Join: Printer._join,
     tree.Shredded: Printer._shredded,
+    tree.Pipeline: Printer._pipeline,
+    tree.PipeStep: Printer._pipe_step,
+    tree.PipeInput: Printer._pipe_input,
     tree.Pivot: Printer._pivot,
     tree.Unpivot: Printer._unpivot,
     tree.MatchRecognize: Printer._match_recognize,

@@ -16,6 +16,22 @@ _AFTER_GROUP_ALL = frozenset({"", ";", ")", "having", "qualify", "window", "orde
 _HIVE_KEYS = frozenset({"cluster", "distribute", "sort"})
 
 
+def _only_source(body: tree.Select) -> bool:
+    """Whether a query is no more than ``FROM source``."""
+    only = body.items[0].expression if len(body.items) == 1 else None
+    return (
+        isinstance(only, tree.Star)
+        and not only.parts
+        and only.modifiers is None
+        and body.distinct is None
+        and body.where is None
+        and body.having is None
+        and body.qualify is None
+        and body.top is None
+        and not (body.group or body.group_all or body.connect or body.windows)
+    )
+
+
 class QueryParser(FromParser):
     """Reads queries. Data-modifying statements inside WITH are read by the class below this one."""
 
@@ -72,10 +88,30 @@ class QueryParser(FromParser):
                 self._into(body)
             elif key == "settings":
                 self._to_end()
+            elif key == "|>":
+                self._pipeline(query)
             else:
                 break
         query.end = self.end_of_last()
         return query
+
+    def _pipeline(self, query: tree.Query) -> None:
+        """Read ``|> step |> step``; what stands before is what goes in."""
+        body = query.body
+        found = tree.Pipeline(body.start, 0, [], None, [])
+        if isinstance(body, tree.Select) and _only_source(body) and not query.order and not query.limit:
+            found.source = body.source
+        else:
+            found.first = tree.Query(body.start, self.end_of_last(), None, body, query.order, query.limit)
+            query.order, query.limit = [], []
+        while self.take("|>"):
+            found.steps.append(self.pipe_step())
+        found.end = self.end_of_last()
+        query.body = found
+
+    def pipe_step(self) -> tree.PipeStep:
+        """Read what stands behind ``|>``."""
+        raise NotImplementedError
 
     def _to_end(self) -> None:
         raise NotImplementedError

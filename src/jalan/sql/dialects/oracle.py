@@ -23,7 +23,9 @@ ORACLE = Dialect(
     default_schemas=(),
     aggregates=common.AGGREGATES | words("collect rank_agg wm_concat json_arrayagg stats_mode approx_median"),
     pseudo_columns=words("NEXTVAL CURRVAL LEVEL ROWNUM SYSDATE SYSTIMESTAMP USER UID CONNECT_BY_ISLEAF"
-                         " CONNECT_BY_ISCYCLE MINVALUE MAXVALUE CURRENT_DATE ORA_ROWSCN DBTIMEZONE SESSIONTIMEZONE"),
+                         " CONNECT_BY_ISCYCLE MINVALUE MAXVALUE CURRENT_DATE ORA_ROWSCN DBTIMEZONE"
+        " SESSIONTIMEZONE VERSIONS_STARTSCN VERSIONS_STARTTIME VERSIONS_ENDSCN VERSIONS_ENDTIME VERSIONS_XID"
+        " VERSIONS_OPERATION"),
     system_columns=words("ROWID"),
     deciding=common.DECIDING | {"decode": "search"},
     paths=common.PATHS,

@@ -324,7 +324,44 @@ class SetOperation(Node):
     by_name: bool = False
 
 
-Body = Select | Values | SetOperation | Query
+@dataclass(slots=True, eq=False)
+class PipeInput(FromItem):
+    """What comes down a pipe, where a step needs something in FROM."""
+
+
+@dataclass(slots=True, eq=False)
+class PipeStep(Node):
+    """One step behind ``|>``; which fields it has depends on the operator, its first word.
+
+    items: the list of select, extend, set, aggregate, window. group: that of aggregate. source: what join, pivot
+    and the like make of the input. condition: that of where and assert. queries: the other arms of a set operation.
+    names: the columns of drop, (old, new) of rename, the alias of as. windows: those that select names.
+    """
+
+    operator: str
+    items: list[Item]
+    group: list[Item]
+    source: FromItem | None = None
+    condition: Expression | None = None
+    order: list[Sort] | None = None
+    limit: list[Expression] | None = None
+    queries: list[Query] | None = None
+    all: bool = False
+    names: list[tuple[str, ...]] | None = None
+    ctes: With | None = None
+    windows: dict[str, Window] | None = None
+
+
+@dataclass(slots=True, eq=False)
+class Pipeline(Node):
+    """``FROM source |> step |> step``; ``first`` is a query before the first ``|>`` that is more than a FROM."""
+
+    source: list[FromItem]
+    first: Query | None
+    steps: list[PipeStep]
+
+
+Body = Select | Values | SetOperation | Query | Pipeline
 
 
 @dataclass(slots=True, eq=False)

@@ -1,0 +1,224 @@
+"""Pipes: the row that comes down, step by step."""
+
+from collections.abc import Callable
+
+from jalan.lineage.extraction import FILTER, GROUP_BY, IDENTITY, SORT
+from jalan.lineage.flow import carry, merge
+from jalan.lineage.relations import RelationResolver
+from jalan.lineage.scope import Entry, Flow, Made, Relation, Scope
+from jalan.sql import tree
+
+
+class _Pipe:
+    """What comes down a pipe: its columns (``scope.visible``), the names that tables before it have given
+    (``scope.entries``), what has decided about the rows, and their order."""
+
+    def __init__(self, parent: Scope | None) -> None:
+        self.scope = Scope(parent)
+        self.rows: Flow = {}
+        self.order: Flow = {}
+
+
+class PipeResolver(RelationResolver):
+    """Resolves pipes."""
+
+    def pipeline(self, body: tree.Pipeline, parent: Scope | None) -> Relation:
+        before = self.ctes
+        pipe = _Pipe(parent)
+        if body.first is not None:
+            found = self.relation(body.first, parent)
+            merge(pipe.rows, found.rows)
+            pipe.order = found.order
+            self._put(pipe, found.columns, found.open)
+        for source in body.source:
+            pipe.scope.visible += self.from_item(source, pipe.scope, pipe.rows)
+        for step in body.steps:
+            _STEPS[step.operator](self, step, pipe)
+        self.ctes = before
+        span = (body.start, body.end)
+        columns = self._expand(tree.Star(*span, ()), pipe.scope)
+        opened = [entry for v in pipe.scope.visible if isinstance(v, Entry) for entry in v.open]
+        return Relation(columns, pipe.rows, pipe.order, opened)
+
+    def _put(self, pipe: _Pipe, columns: list[Made], opened: list[Entry], alias: str = "") -> None:
+        """Let these columns be what comes down, and all that there are."""
+        named: list[tuple[str, str | Made]] = [(made.name, made) for made in columns if made.name != "*"]
+        entry = Entry(alias, (), None, {}, named, list(opened))
+        for name, made in named:
+            entry.columns.setdefault(name, made)
+        stars = [made for made in columns if made.name == "*"]
+        if stars and not opened:
+            entry.rest = stars[0]
+        pipe.scope = Scope(pipe.scope.parent)
+        pipe.scope.visible = [entry]
+        if alias:
+            pipe.scope.add(entry)
+
+    def _row(self, pipe: _Pipe, step: tree.PipeStep) -> tuple[list[Made], list[Entry]]:
+        """The columns that come down, one by one, and the tables with further columns."""
+        opened = [entry for v in pipe.scope.visible if isinstance(v, Entry) for entry in v.open]
+        columns = self._expand(tree.Star(step.start, step.end, ()), pipe.scope)
+        return [made for made in columns if made.name != "*" or not opened], opened
+
+    def _changed(self, pipe: _Pipe, columns: list[Made], opened: list[Entry]) -> None:
+        """Let these columns come down; the names of tables go on to be known."""
+        entries = pipe.scope.entries
+        self._put(pipe, columns, opened)
+        pipe.scope.entries = list(entries)
+
+    def _piped_items(self, step: tree.PipeStep, pipe: _Pipe) -> list[Made]:
+        pipe.scope.select_windows = step.windows or {}
+        if self.dialect.lateral_aliases:
+            pipe.scope.aliases = {}
+        around, self.multiplying = self.multiplying, []
+        found = self.outputs(step.items, pipe.scope)
+        self.decided_by_multiplying(pipe.rows)
+        self.multiplying = around
+        pipe.scope.aliases = None
+        return found
+
+    def _select_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        found = self._piped_items(step, pipe)
+        opened = [
+            entry for v in pipe.scope.visible if isinstance(v, Entry) and v.open and self._has_star(step.items, v)
+            for entry in v.open
+        ]  # fmt: skip
+        self._put(pipe, found, opened)
+        if step.all:
+            self._distinct_step(step, pipe)
+
+    def _extend_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        found = self._piped_items(step, pipe)
+        columns, opened = self._row(pipe, step)
+        self._changed(pipe, columns + found, opened)
+
+    def _set_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        columns, opened = self._row(pipe, step)
+        values = {made.name: made for made in self._piped_items(step, pipe)}
+        columns = [values.pop(made.name, made) for made in columns]
+        self._changed(pipe, columns + list(values.values()), opened)
+
+    def _drop_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        columns, opened = self._row(pipe, step)
+        gone = {name for (name,) in step.names or ()}
+        self._changed(pipe, [made for made in columns if made.name not in gone], opened)
+
+    def _rename_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        columns, opened = self._row(pipe, step)
+        names = {names[0]: names[-1] for names in step.names or ()}
+        renamed = [self.under_name(names.pop(made.name), made) if made.name in names else made for made in columns]
+        for old, new in names.items():  # a column of a table that nobody knows
+            made = Made(new, {}, {}, (step.start, step.end))
+            self.collect(tree.Column(*made.span, (old,)), pipe.scope, made.values, made.conditions, IDENTITY)
+            renamed.append(made)
+        self._changed(pipe, renamed, opened)
+
+    def _as_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        columns, opened = self._row(pipe, step)
+        self._put(pipe, columns, opened, (step.names or [("",)])[0][0])
+
+    def _where_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        assert step.condition is not None
+        self.collect(step.condition, pipe.scope, pipe.rows, pipe.rows, FILTER)
+
+    def _assert_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        assert step.condition is not None
+        ignored: Flow = {}  # it stops the query, and decides nothing else
+        self.collect(step.condition, pipe.scope, ignored, ignored, FILTER)
+
+    def _aggregate_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        groups = self.outputs(step.group, pipe.scope)
+        found = self._piped_items(step, pipe)
+        pipe.order = {}
+        for made in groups:
+            carry(pipe.rows, made.values, GROUP_BY)
+            merge(pipe.rows, made.conditions)
+            if step.all:
+                carry(pipe.order, made.values, SORT)
+        self._put(pipe, groups + found, [])
+
+    def _distinct_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        columns, opened = self._row(pipe, step)
+        found = Relation(columns, pipe.rows, {}, [])
+        self._distinct(found)
+        self._changed(pipe, columns, opened)
+
+    def _order_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        pipe.order = {}
+        for sort in step.order or ():
+            self.collect(sort.key, pipe.scope, pipe.order, pipe.order, SORT)
+
+    def _limit_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        for limit in step.limit or ():
+            self.collect(limit, pipe.scope, pipe.rows, pipe.rows, FILTER)
+        if step.operator == "limit":
+            merge(pipe.rows, pipe.order)
+
+    def _source_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        assert step.source is not None
+        around, self.piped = self.piped, list(pipe.scope.visible)
+        entries = list(pipe.scope.entries)
+        scope = Scope(pipe.scope.parent)
+        scope.entries = [entry for entry in entries if step.operator == "join"]
+        visible = self.from_item(step.source, scope, pipe.rows)
+        self.piped = around
+        scope.visible = visible
+        pipe.scope = scope
+
+    def _combined_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        columns, opened = self._row(pipe, step)
+        found = Relation(columns, pipe.rows, {}, opened)
+        for query in step.queries or ():
+            right = self.relation(query, pipe.scope.parent)
+            body = query.body
+            operation = tree.SetOperation(
+                step.start, step.end, step.operator, step.all, body, body, step.names is not None
+            )
+            self._combine(operation, found, right)
+        pipe.rows = found.rows
+        self._put(pipe, found.columns, found.open)
+
+    def _call_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        """A table function over the input: what it puts out, nobody says; all of the input may go into it."""
+        assert step.condition is not None
+        columns, _ = self._row(pipe, step)
+        made = Made("*", {}, {}, (step.start, step.end))
+        for column in columns:
+            merge(made.values, column.values)
+            merge(made.conditions, column.conditions)
+        self.collect(step.condition, Scope(pipe.scope.parent), made.values, made.conditions, IDENTITY)
+        message = "what this function puts out is not known"
+        self.report("not_followed", "warning", message, (step.start, step.end))
+        alias = (step.names or [("",)])[0][0]
+        self._put(pipe, [made], [], alias)
+
+    def _with_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        if step.ctes is not None:
+            self.with_clause(step.ctes, pipe.scope.parent)
+
+
+_STEPS: dict[str, Callable[[PipeResolver, tree.PipeStep, _Pipe], None]] = {
+    "select": PipeResolver._select_step,
+    "extend": PipeResolver._extend_step,
+    "window": PipeResolver._extend_step,
+    "set": PipeResolver._set_step,
+    "drop": PipeResolver._drop_step,
+    "rename": PipeResolver._rename_step,
+    "as": PipeResolver._as_step,
+    "where": PipeResolver._where_step,
+    "assert": PipeResolver._assert_step,
+    "aggregate": PipeResolver._aggregate_step,
+    "distinct": PipeResolver._distinct_step,
+    "order": PipeResolver._order_step,
+    "limit": PipeResolver._limit_step,
+    "tablesample": PipeResolver._limit_step,
+    "join": PipeResolver._source_step,
+    "pivot": PipeResolver._source_step,
+    "unpivot": PipeResolver._source_step,
+    "match_recognize": PipeResolver._source_step,
+    "union": PipeResolver._combined_step,
+    "intersect": PipeResolver._combined_step,
+    "except": PipeResolver._combined_step,
+    "call": PipeResolver._call_step,
+    "with": PipeResolver._with_step,
+}
