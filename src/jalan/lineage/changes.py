@@ -295,6 +295,8 @@ class ChangeResolver(RoutineResolver):
         }
         for name in table_columns(written):
             proposed.setdefault(name, Made(name, {}, {}, (conflict.start, conflict.end)))
+        for named, made in zip(conflict.names or (), written.columns, strict=False):
+            proposed[named] = proposed[made.name]
         scope.add(Entry(self.spelled(conflict.alias), (), None, proposed, list(proposed.items())))
         scope.visible += target
         self._proposed = proposed
@@ -478,7 +480,8 @@ class ChangeResolver(RoutineResolver):
         only = columns[0] if len(columns) == 1 and columns[0].name == "*" else None
         if only is not None and table.columns is not None:
             columns = [column_of_star(name, only) for name in table.columns]
-        names = [column_of(table, name) for name in branch.columns or ()]
+        given = table.columns if branch.action == "replace" else branch.columns
+        names = [column_of(table, name) for name in given or ()]
         for n, made in enumerate(columns):
             into = written.column(names[n] if n < len(names) else column_of(table, made.name), branch)
             merge(into.values, made.values)

@@ -4,7 +4,7 @@ them."""
 from jalan.lineage.extraction import IDENTITY, TRANSFORMATION
 from jalan.lineage.flow import carry, copy_flow, merge, path_of
 from jalan.lineage.flows import FlowCollector
-from jalan.lineage.scope import Entry, Made, Reference, Scope
+from jalan.lineage.scope import Entry, Flow, Made, Reference, Scope
 from jalan.sql import tree
 
 Fields = dict[str, Made]
@@ -39,6 +39,8 @@ class ElementResolver(FlowCollector):
             return {name: self._part(name, item, scope) for name, item in named if name is not None}
         if type(expression) is tree.Call and expression.parts[-1].lower() in ("named_struct", "object_construct"):
             return self._pairs(expression, scope)
+        if type(expression) is tree.Call and expression.parts[-1].lower() in self.dialect.windowing:
+            return None
         if type(expression) is tree.Column:
             found = self._column_of(expression, scope)
             if found is not None:
@@ -50,6 +52,18 @@ class ElementResolver(FlowCollector):
             if elements is not None:
                 return elements
         return None
+
+    def collect_part(
+        self, base: tree.Expression, path: str, scope: Scope, values: Flow, conditions: Flow, how: str
+    ) -> None:
+        fields = self._fields(base, scope) if type(base) in HAS_PARTS else None
+        step, _, rest = path.partition(".")
+        inner = self.field_named(step, fields) if fields else None
+        if inner is None:
+            super().collect_part(base, path, scope, values, conditions, how)
+            return
+        carry(values, inner.values, how, (rest, False) if rest else None)
+        merge(conditions, inner.conditions)
 
     def _pairs(self, call: tree.Call, scope: Scope) -> Fields:
         """``named_struct('a', x, 'b', y)``."""
@@ -131,6 +145,15 @@ class ElementResolver(FlowCollector):
             return None if fields is None else list(fields.values())
         named = self.dialect.folding.named
         return [self._part(name or named(f"col{n}"), part, scope) for n, (name, part) in enumerate(parts, 1)]
+
+    def unpacked(self, call: tree.Call, scope: Scope) -> list[Made] | None:
+        """``unnest(struct)`` puts out the fields, where they are known."""
+        if call.parts[-1].lower() != "unnest" or not call.arguments or type(call.arguments[0]) not in HAS_PARTS:
+            return None
+        fields = self._fields(call.arguments[0], scope)
+        if not fields and len(call.arguments) > 1:  # recursive
+            fields = self._elements(call.arguments[0], scope)
+        return list(fields.values()) if fields else None
 
     # --- generators ----------------------------------------------------------------------------------
 

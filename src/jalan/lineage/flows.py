@@ -343,6 +343,15 @@ class FlowCollector(NameLookup):
         if name in self._special_calls:
             if self._special_call(name, node, scope, values, conditions, how):
                 return
+        if self.dialect.row_functions and len(arguments) == 1 and len(node.parts) == 1:
+            only = arguments[0]  # port(sailings) is sailings.port
+            if type(only) is tree.Column and len(only.parts) == 1 and name not in self.dialect.aggregates:
+                entry = scope.entry(only.parts[0])
+                if entry is not None and name in entry.columns and not self._names_column(only.parts[0], scope):
+                    self._column(
+                        tree.Column(node.start, node.end, (*only.parts, name)), scope, values, conditions, how
+                    )
+                    return
         how = (_FOLDED if name in self.dialect.aggregates else _COMPUTED).get(how, how)
         if node.star and self.dialect.star_arguments and name not in ("count", "count_big"):
             self._all_columns(tree.Star(node.start, node.end, ()), scope, values, conditions, how)
@@ -367,6 +376,10 @@ class FlowCollector(NameLookup):
             self.collect(node.having, scope, conditions, conditions, FILTER)
         if node.window is not None:
             self._window(node.window, scope, conditions)
+
+    @staticmethod
+    def _names_column(name: str, scope: Scope) -> bool:
+        return any(type(v) is Entry and (name in v.columns or bool(v.open)) for v in scope.visible)
 
     def is_method(self, parts: tuple[str, ...], method: str, scope: Scope) -> bool:
         """Whether ``parts.method(…)`` calls a method of a column, rather than a function of a schema."""
@@ -483,6 +496,7 @@ COLLECTORS: dict[type[tree.Expression], Callable[..., None]] = {
     tree.Column: FlowCollector._column,
     tree.Star: FlowCollector._star,
     tree.Literal: FlowCollector._nothing,
+    tree.Descriptor: FlowCollector._nothing,
     tree.Parameter: FlowCollector._parameter,
     tree.Unary: FlowCollector._unary,
     tree.Binary: FlowCollector._binary,
@@ -490,6 +504,7 @@ COLLECTORS: dict[type[tree.Expression], Callable[..., None]] = {
     tree.InList: FlowCollector._in_list,
     tree.InQuery: FlowCollector._in_query,
     tree.ScalarQuery: FlowCollector._scalar_query,
+    tree.TableArgument: FlowCollector._scalar_query,
     tree.ArrayQuery: FlowCollector._array_query,
     tree.DynamicQuery: FlowCollector._dynamic_query,
     tree.Exists: FlowCollector._exists,

@@ -1,5 +1,6 @@
 """FROM: tables, files, queries, functions, and the joins between them."""
 
+from jalan.lineage.dynamic import constant, tokens_of_text
 from jalan.lineage.extraction import FILTER, IDENTITY, JOIN, TRANSFORMATION, Span
 from jalan.lineage.flow import carry, merge
 from jalan.lineage.reshaping import ReshapingResolver, Visible
@@ -7,6 +8,7 @@ from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, 
 from jalan.lineage.tables import TableState
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.statements import StatementParser
 
 Ctes = dict[str, Relation]
 _UNNESTING = frozenset(
@@ -41,6 +43,7 @@ class FromResolver(ReshapingResolver):
             if item.sample or item.at:
                 inner = Scope(scope.parent)
                 inner.visible = [entry]
+                inner.add(entry)
                 for argument in [*(item.sample or ()), *(item.at or ())]:
                     self.collect(argument, inner, rows, rows, FILTER)
         elif type(item) is tree.Join:
@@ -215,7 +218,76 @@ class FromResolver(ReshapingResolver):
             return self._read_file(inner, item)
         if name in self.dialect.table_names and inner.arguments:
             return self._named_table(inner.arguments[0], item)
+        if name in self.dialect.query_functions and inner.arguments:
+            return self._text_query(inner.arguments[0], item, rows)
+        if name in self.dialect.text_functions and len(inner.arguments) > 1:
+            return self._text_search(name, inner, item, rows)
+        if any(isinstance(argument, tree.TableArgument) for argument in inner.arguments):
+            return self._over_table(name, inner, item, scope, rows)
         return None
+
+    def _text_query(self, argument: tree.Expression, item: tree.FunctionSource, rows: Flow) -> Entry | None:
+        """``query('select …')``: the rows of a query that is given as text."""
+        pieces = constant(argument, self.text, self.dialect, lambda node: None)
+        if pieces is None:
+            return None
+        tokens = tokens_of_text(pieces, self.text, self.dialect)
+        for node in StatementParser(tokens, self.dialect).statements():
+            if isinstance(node, tree.QueryStatement):
+                found = self.relation(node.query, None)
+                merge(rows, found.rows)
+                return entry_of(found, item.alias or "query", item.columns, self._upper)
+        return None
+
+    def _text_search(self, name: str, call: tree.Call, item: tree.FunctionSource, rows: Flow) -> Entry | None:
+        """``CONTAINSTABLE(table, columns, 'words')``: keys of the rows of that table, and how well they match."""
+        first = call.arguments[0]
+        if not isinstance(first, tree.Column):
+            return None
+        table = self.table_entry(tree.TableName(first.start, first.end, first.parts), None, None)
+        inner = Scope(None)
+        inner.visible = [table]
+        made = Made("", {}, {}, (call.start, call.end))
+        searched = call.arguments[1]
+        if isinstance(searched, tree.Star):
+            self.add_row(table, made.span, made.values, made.conditions, TRANSFORMATION)
+        else:
+            self.collect(searched, inner, made.values, made.conditions, TRANSFORMATION)
+        carry(rows, made.values, FILTER)
+        order = [
+            (c, self._function_column(c, made, name)) for c in map(self.spelled, self.dialect.table_functions[name])
+        ]
+        return Entry(item.alias or name, (), None, dict(order), order)
+
+    def _over_table(self, name: str, call: tree.Call, item: tree.FunctionSource, scope: Scope, rows: Flow) -> Entry:
+        """A function over the rows of a table: ``TABLE(f(input => TABLE(t)))``. What it puts out is not known, but
+        for the standard's own that leaves columns out."""
+        queries = [argument.query for argument in call.arguments if isinstance(argument, tree.TableArgument)]
+        relations = [self.relation(query, scope) for query in queries]
+        for relation in relations:
+            merge(rows, relation.rows)
+        if name == "exclude_columns" and len(relations) == 1:
+            gone = {part for a in call.arguments if isinstance(a, tree.Descriptor) for c in a.items
+                    if isinstance(c, tree.Column) for part in c.parts}  # fmt: skip
+            left = [made for made in relations[0].columns if made.name not in gone]
+            return entry_of(
+                Relation(left, rows, {}, relations[0].open), item.alias or "", item.columns, self._upper
+            )
+        made = Made("*", {}, {}, (call.start, call.end))
+        for relation in relations:
+            for column in relation.columns:
+                carry(made.values, column.values, TRANSFORMATION)
+                merge(made.conditions, column.conditions)
+        for argument in call.arguments:
+            if not isinstance(argument, tree.TableArgument):
+                self.collect(argument, scope, made.values, made.conditions, TRANSFORMATION)
+        message = f"what “{name}” puts out is not known; all of what it is given may go into each column"
+        self.report("not_followed", "warning", message, made.span)
+        names = item.columns or []
+        order = [(column, Made(column, made.values, made.conditions, made.span)) for column in names]
+        entry = Entry(item.alias or name, (), None, dict(order), order)
+        entry.rest = made if not names else None
+        return entry
 
     def _named_table(self, argument: tree.Expression, item: tree.FunctionSource) -> Entry | None:
         """``query_table('t')``, ``identifier('t')``, ``stream(t)``: a table by its name."""

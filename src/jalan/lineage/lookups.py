@@ -9,6 +9,9 @@ from jalan.lineage.tracing import Tracer
 from jalan.sql.dialect import Dialect, Folding
 
 _OF_COLLECTIONS = frozenset({"count", "first", "last", "limit", "exists", "next", "prior"})
+_OF_ROWS = frozenset(
+    {"to_json", "to_jsonb", "row_to_json", "hash_record", "record_out", "pg_typeof", "text", "hstore"}
+)
 NOWHERE = Entry("", (), None, {}, [])
 
 
@@ -32,6 +35,13 @@ class NameLookup:
     def fields_of(self, made: Made) -> dict[str, Made] | None:
         """Return the parts of a column that has named parts."""
         raise NotImplementedError
+
+    def field_named(self, name: str, fields: dict[str, Made]) -> Made | None:
+        """Return the field of that name, whatever its case where that does not count."""
+        found = fields.get(name) or next((made for key, made in fields.items() if self._fold(key) == name), None)
+        if found is None and "*" in fields:
+            return column_of_star(name, fields["*"])
+        return found
 
     def under_name(self, name: str, made: Made) -> Made:
         """Return the same column under another name."""
@@ -83,8 +93,21 @@ class NameLookup:
                 span,
             )
         elif column not in self.dialect.system_columns and column not in self.dialect.pseudo_columns:
-            self._unknown_column(column, entry, span)
+            known = column in self.routines or column in _OF_ROWS
+            if not (self.dialect.row_functions and known):
+                self._unknown_column(column, entry, span)
+            if self.dialect.row_functions:
+                return self._row_function(column, entry, span, known)
         return []
+
+    def _row_function(self, name: str, entry: Entry, span: Span, known: bool) -> list[Reference]:
+        """``row.f`` is ``f(row)`` where the row has no such column: whatever it is, it can only be made of the row."""
+        if known:
+            message = (
+                f"“{entry.key or entry.name}” has no column “{name}”; the function is called with the whole row"
+            )
+            self.report("ambiguous_column", "warning", message, span, "write it as a call")
+        return [Reference(entry, column, "", True) for _, column in entry.order]
 
     def _numbered_column(self, parts: tuple[str, ...], scope: Scope) -> Reference | None:
         """The column of that number in FROM, or in the table of that name; None where its columns are not known."""
@@ -253,9 +276,7 @@ class NameLookup:
             if fields is None:
                 break
             step, _, rest = path.partition(".")
-            inner = fields.get(step) or next((m for n, m in fields.items() if self._fold(n) == step), None)
-            if inner is None and "*" in fields:
-                inner = column_of_star(step, fields["*"])
+            inner = self.field_named(step, fields)
             if inner is None:
                 break
             column, path = inner, rest

@@ -265,6 +265,11 @@ class RelationResolver(FromResolver):
         lateral = self.dialect.lateral_aliases
         if lateral:
             scope.aliases = {}
+            for key in select.group if self.dialect.windowing else ():
+                if isinstance(key, tree.Call) and key.parts[-1].lower() in self.dialect.windowing:
+                    made = Made(self.spelled(key.parts[-1]), {}, {}, (key.start, key.end))
+                    self.collect(key, scope, made.values, made.conditions, IDENTITY)
+                    scope.aliases[made.name] = made
         elif select.where is not None:
             self.collect(select.where, scope, rows, rows, FILTER)
         around, self.multiplying = self.multiplying, []

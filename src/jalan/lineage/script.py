@@ -103,7 +103,7 @@ def _extract(
     found = _ScriptReader(sql, rules, TableState(known, path, rules), tokens, detail).read()
     if diagnostics:
         found.diagnostics = sorted(diagnostics + found.diagnostics, key=lambda d: d.span)
-    found.dialect = dialect
+    found.dialect = rules.name
     return found
 
 
@@ -331,7 +331,7 @@ class _ScriptReader:
             hint = "what it does is not followed"
             found.diagnostics.append(Diagnostic("routine_not_read", "warning", message, (start, end), hint))
             return
-        if node.kind == "trigger":
+        if node.kind in ("trigger", "rule"):
             self._trigger(node, found)
             return
         if node.parts:
@@ -374,7 +374,7 @@ class _ScriptReader:
 
     def _bind_rows(self, resolver: ChangeResolver, table: tree.TableName | None, node: tree.Routine) -> None:
         """Let NEW and OLD, INSERTED and DELETED stand for rows of the table whose trigger runs."""
-        if not (node.returns_trigger or node.kind == "trigger"):
+        if not (node.returns_trigger or node.kind in ("trigger", "rule")):
             return
         scope = Scope(None)
         for word in ("new", "old", "inserted", "deleted"):
@@ -406,7 +406,7 @@ class _ScriptReader:
             self._run_routine(node, found, node.table)
 
 
-_WITHOUT_RESULT = frozenset({"procedure", "do", "trigger", "package_body", "type_body"})
+_WITHOUT_RESULT = frozenset({"procedure", "do", "trigger", "rule", "package_body", "type_body"})
 FLOWING = (
     tree.QueryStatement,
     tree.CreateTableAs,

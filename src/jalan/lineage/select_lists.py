@@ -41,6 +41,11 @@ class SelectListResolver(ElementResolver):
             if item.aliases is not None:
                 found += self._several(item, scope)
                 continue
+            if self._columns_calls and kind is tree.Call and item.alias is None:
+                unpacked = self.unpacked(expression, scope)  # type: ignore[arg-type]
+                if unpacked is not None:
+                    found += unpacked
+                    continue
             if self._generators and kind is tree.Call and item.alias is None:
                 made_of_it = self.generated(expression, scope)  # type: ignore[arg-type]
                 if made_of_it is not None:
@@ -169,6 +174,9 @@ class SelectListResolver(ElementResolver):
             if not any(made.name == "*" for made in found):
                 self._report_open(opened, span)
                 found.append(self.passed_on([Reference(opened, "*")], "*", span))
+        if entry.rest is not None and entry.rest.name == "?":
+            message = f"which columns “{entry.name}” returns is not known"
+            self.report("star_of_unknown_table", "warning", message, span, "name its columns in an alias")
         if entry.rest is not None and entry.rest.name == "*":
             found.append(self.passed_on([Reference(entry, entry.rest)], "*", span))
         return found

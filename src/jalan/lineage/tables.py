@@ -108,6 +108,7 @@ class TableState:
         self._folding = dialect.folding
         self._schema_level = dialect.use_names_schema
         self._default_schemas = dialect.default_schemas
+        self._system_schema = dialect.system_schema
         self._made: dict[Parts, Table] = {}
         self._unknown: dict[Parts, Table] = {}
         self._found: dict[Parts, Table] = {}
@@ -163,6 +164,8 @@ class TableState:
         candidates = [parts]
         if len(parts) == 1:
             candidates = [(schema, parts[0]) for schema in self._search_path] + candidates
+            if self._system_schema and self._system_schema not in self._search_path:
+                candidates.insert(0, (self._system_schema, parts[0]))
         elif len(parts) == 2 and parts[0] in self._search_path:
             candidates.append(parts[1:])
         elif len(parts) > 2:

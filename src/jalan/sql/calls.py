@@ -111,6 +111,10 @@ class CallParser(Cursor):
                 if keys[self.i] == "(":
                     self.skip_parentheses()
                 call.arguments.append(tree.Literal(self.starts[i], self.end_of_last(), ""))
+            elif keys[i] == "table" and keys[i + 1] == "(":
+                call.arguments.append(self._table_argument())
+            elif keys[i] == "descriptor" and keys[i + 1] == "(":
+                call.arguments.append(self._descriptor())
             else:
                 argument = self.expression()
                 if type(argument) is tree.Star:
@@ -133,6 +137,44 @@ class CallParser(Cursor):
             if type(first) is tree.Literal and not first.type and self.text[first.start].isalpha():
                 name = self._spelled(self.text[first.start : first.end])
                 call.arguments[0] = tree.Column(first.start, first.end, (name,))
+
+    def _table_argument(self) -> tree.Expression:
+        """``TABLE(t) [PARTITION BY …] [PRUNE|KEEP WHEN EMPTY] [ORDER BY …]``: the rows of a table."""
+        start = self.starts[self.i]
+        query = self.table_rows()
+        while self.keys[self.i] not in (",", ")", ""):
+            if self.take_words("partition", "by"):
+                query.limit.append(self.expression())
+                while self.keys[self.i] == "," and self.keys[self.i + 2] != "=>":
+                    self.i += 1
+                    query.limit.append(self.expression())
+            elif self.keys[self.i] == "order":
+                query.order += self.order_by()
+            elif self.keys[self.i] == "(":
+                self.skip_parentheses()
+            else:
+                self.i += 1  # COPARTITION, PRUNE WHEN EMPTY, an alias
+        return tree.TableArgument(start, self.end_of_last(), query)
+
+    def table_rows(self) -> tree.Query:
+        """Read ``TABLE(name)`` or ``TABLE(query)`` as a query."""
+        raise NotImplementedError
+
+    def _descriptor(self) -> tree.Expression:
+        """``DESCRIPTOR(a, b bigint)``: names of columns, which are no values."""
+        start = self.starts[self.i]
+        self.i += 1
+        self.expect("(")
+        names: list[tree.Expression] = []
+        while self.keys[self.i] != ")":
+            at = self.i
+            names.append(tree.Column(self.starts[at], self.ends[at], (self.name("a column"),)))
+            if self.keys[self.i] not in (",", ")"):
+                self.type_name()
+            if not self.take(","):
+                break
+        self.expect(")")
+        return tree.Descriptor(start, self.end_of_last(), names)
 
     def _inside_tail(self, call: tree.Call) -> None:
         """Read what stands between the last argument and the closing parenthesis."""
@@ -225,7 +267,9 @@ class CallParser(Cursor):
     def _frame_bound(self, window: tree.Window) -> None:
         if self.take_words("current", "row"):
             return
-        if not self.take("unbounded"):
+        if self.keys[self.i + 1] in ("preceding", "following") and self.take("unbounded"):
+            pass
+        else:
             window.frame.append(self.expression(OTHER))
         if not (self.take("preceding") or self.take("following")):
             self.fail("PRECEDING or FOLLOWING")
@@ -318,8 +362,17 @@ class CallParser(Cursor):
             self.expect(",")
         call.arguments += self.expression_list()
 
+    def _identity(self, call: tree.Call) -> None:
+        """``IDENTITY(int, 1, 1)``: a counter, whose first argument is a type."""
+        if self.keys[self.i] in _TYPE_WORDS:
+            self.type_name()
+            self.expect(",")
+        self._arguments(call)
+
     def _words_between(self, call: tree.Call) -> None:
-        call.arguments.append(self.expression())
+        call.arguments.append(self.expression(OTHER))
+        if self.keys[self.i] not in ("from", "for", "placing", "similar", "escape", ",", ")"):
+            self.fail("“)”")
         while self.keys[self.i] in ("from", "for", "placing", "similar", "escape", ","):
             self.i += 1
             call.arguments.append(self.expression())
@@ -426,6 +479,7 @@ _SYNTAX: dict[str, Callable[[CallParser, tree.Call], None]] = {
     "xmlelement": CallParser._xml_element,
     "xmlpi": CallParser._xml_element,
     **dict.fromkeys(("xmlparse", "xmlserialize", "xmlroot", "xmlexists"), CallParser._xml_parse),
+    "identity": CallParser._identity,
     "convert": CallParser._convert,
     "try_convert": CallParser._convert,
 }

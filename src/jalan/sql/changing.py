@@ -5,6 +5,7 @@ from jalan.sql.lexer import END
 from jalan.sql.pipes import PipeParser
 
 _INSERT_WORDS = frozenset({"ignore", "low_priority", "high_priority", "delayed"})
+_BEHIND_TARGET = frozenset({"values", "select", "partition", "subpartition", "with", "by", "set", "log", "table"})
 _CONFLICT_WORDS = frozenset({"replace", "ignore", "abort", "fail", "rollback"})
 
 
@@ -86,6 +87,8 @@ class ChangeParser(PipeParser):
         if self.keys[self.i] == "as":
             self.i += 1
             insert.alias = self.name("an alias")
+        elif self.dialect.bare_calls and self._at_alias() and self.keys[self.i] not in _BEHIND_TARGET:
+            insert.alias = self.name("an alias")
         if self.keys[self.i] == "partition":
             insert.partition = self._partition()
         if self.keys[self.i] == "with" and self.peek() == "(" and not self._is_query(self.i + 2):
@@ -96,6 +99,7 @@ class ChangeParser(PipeParser):
             insert.columns = self._column_targets((insert.alias or insert.target.parts[-1],))
         if self.keys[self.i] == "partition":
             insert.partition = self._partition()
+        self.take_words("with", "schema", "evolution")
         if self.take_words("by", "name"):
             insert.by_name = True
         else:
@@ -128,12 +132,12 @@ class ChangeParser(PipeParser):
         if self.keys[self.i] == "as":  # VALUES … AS new [(columns)], for ON DUPLICATE KEY
             self.i += 1
             alias = self.name("an alias")
-            if self.keys[self.i] == "(":
-                self.names_in_parentheses()
+            names = self.names_in_parentheses() if self.keys[self.i] == "(" else None
         else:
-            alias = ""
+            alias, names = "", None
         if self.keys[self.i] == "on" and self.peek() == "duplicate":
             insert.conflict = self._duplicate(alias)
+            insert.conflict.names = names
         while self.keys[self.i] == "on" and self.peek() == "conflict":
             insert.conflict = self._conflict()
         self._returning(insert)
@@ -350,6 +354,8 @@ class ChangeParser(PipeParser):
             found += self.order_by()
         if self.take("limit"):
             found.append(self.expression())
+            if self.take("offset") or self.take(","):
+                found.append(self.expression())
         if self.keys[self.i] == "option" and self.peek() == "(":
             self.i += 1
             self.skip_parentheses()
@@ -457,6 +463,9 @@ class ChangeParser(PipeParser):
             self.i += 2
         self.take("*")
         self._hints()
+        if self.keys[self.i] == "for" and self.peek() == "portion":
+            portion = tree.TableSource(target.start, target.end, None, None, target)
+            self._older_state(portion)
         return target, self._target_alias()
 
     @staticmethod
@@ -472,6 +481,7 @@ class ChangeParser(PipeParser):
     def _merge(self, ctes: tree.With | None, start: int) -> tree.Statement:
         self.i += 1
         self._top_rows()
+        self.take_words("with", "schema", "evolution")
         if not self.take("into") and self.dialect.joins_need_condition:
             self.expect("into")
         self.take("only")
@@ -486,6 +496,11 @@ class ChangeParser(PipeParser):
         names = (alias or target.parts[-1], target.parts[-1])
         while self.keys[self.i] == "when":
             found.branches.append(self._merge_branch(names))
+        if self.take_words("remove", "duplicates"):
+            branch = tree.MergeBranch(
+                self.starts[self.i - 2], self.end_of_last(), None, "replace", [], None, [], True
+            )
+            found.branches.append(branch)
         if not found.branches:
             self.fail("“WHEN”")
         self._output(found)

@@ -48,6 +48,16 @@ class ConstructorParser(CallParser):
         self.expect(")")
         return tree.ArrayQuery(start, self.end_of_last(), query)
 
+    def _multiset(self) -> tree.Expression | None:
+        """``MULTISET(query)``, ``CURSOR(query)``: the rows of a query as one value."""
+        if self.peek() != "(" or not self._is_query(self.i + 2):
+            return None
+        start = self.starts[self.i]
+        self.i += 2
+        query = self.query()
+        self.expect(")")
+        return tree.ArrayQuery(start, self.end_of_last(), query)
+
     def _list(self) -> tree.Expression:
         return self._array_items(self.starts[self.i])
 
@@ -197,7 +207,16 @@ class ConstructorParser(CallParser):
         self.interval_fields()
         if self.keys[self.i] in _UNITS:
             self.i += 1
+            self._further_units()
         return tree.Literal(start, self.end_of_last(), "interval")
+
+    def _further_units(self) -> None:
+        """Step over the rest of ``1 DAY 2 HOURS -3 MINUTES``."""
+        while True:
+            sign = self.keys[self.i] in ("-", "+")
+            if self.kinds[self.i + sign] not in (NUMBER, STRING) or self.keys[self.i + sign + 1] not in _UNITS:
+                return
+            self.i += sign + 2
 
     def _interval_of(self, start: int) -> tree.Expression | None:
         """``INTERVAL n DAY``, where n is any expression."""
@@ -215,6 +234,7 @@ class ConstructorParser(CallParser):
             self.i = at
             return None
         self.i += 1
+        self._further_units()
         return tree.Unary(start, self.end_of_last(), "interval", argument)
 
     def _row(self) -> tree.Expression | None:

@@ -3,7 +3,7 @@
 from typing import NoReturn
 
 from jalan.sql.dialect import Dialect, Folding
-from jalan.sql.lexer import END, INVALID, QUOTED, WORD, Tokens, identifier
+from jalan.sql.lexer import END, INVALID, QUOTED, STRING, WORD, Tokens, identifier
 
 MAX_DEPTH = 120
 _FURTHER = 16
@@ -101,6 +101,10 @@ class Cursor:
         self.i = i + 1
         if kind == WORD and self._lower:
             return self.keys[i]
+        if self.keys[i + 1] == "uescape" and self.kinds[i + 2] == STRING and kind == QUOTED:
+            self.i = i + 3
+            text = self.written(i).replace(self.written(i + 2)[1:-1], "\\")
+            return identifier(text, kind, self._folding)
         return identifier(self.written(i), kind, self._folding)
 
     def _spelled(self, text: str) -> str:

@@ -60,6 +60,8 @@ class DefinitionParser(MoveParser):
             return self._stream(start)
         if kind == "task" or kind == "pipe":
             return self._wrapped(start, kind)
+        if self.keys[self.i - 2] == "event" and self.dialect.executed_comments:
+            return self._wrapped(start, "event", "do")
         self.i = first
         return None
 
@@ -187,7 +189,10 @@ class DefinitionParser(MoveParser):
 
     def _has_definitions(self) -> bool:
         """Whether the parentheses behind CREATE TABLE t hold types, not only names for AS."""
-        return self.keys[self.i + 2] not in (",", ")") or self.keys[self.i + 1] == ")"
+        i = self.i + 1
+        while self.kinds[i] in (WORD, QUOTED) and self.keys[i + 1] == ",":
+            i += 2
+        return self.kinds[i] not in (WORD, QUOTED) or self.keys[i + 1] != ")"
 
     def _table_definition(self) -> tuple[list[str], list[tree.TableName]]:
         self.expect("(")
@@ -242,13 +247,13 @@ class DefinitionParser(MoveParser):
         self._to_end()
         return tree.CreateView(start, self.end_of_last(), target, None, query, False, False, "stream")
 
-    def _wrapped(self, start: int, kind: str) -> tree.Statement | None:
-        while self.keys[self.i] not in ("as", "", ";"):
+    def _wrapped(self, start: int, kind: str, opening: str = "as") -> tree.Statement | None:
+        while self.keys[self.i] not in (opening, "", ";"):
             if self.keys[self.i] == "(":
                 self.skip_parentheses()
             else:
                 self.i += 1
-        if not self.take("as"):
+        if not self.take(opening):
             return tree.Recognised(start, self.end_of_last(), f"create_{kind}")
         body = self.statement()
         return tree.Wrapped(start, body.end, f"create_{kind}", body)

@@ -70,7 +70,8 @@ class Dialect:
     operator_precedence: binding power of each infix operator (see ``sql.expressions``).
     reserved: words that name no column, table or function.
     reserved_as_alias: further words that are no alias unless AS stands before them.
-    default_schemas: where unqualified table names are looked up.
+    default_schemas: where unqualified table names are looked up. system_schema: what is looked into before these,
+        unless the path names it.
     aggregates: functions that fold many rows into one value.
     table_functions: names of the output columns of table functions that name their own.
     system_columns: columns that every table has and no catalogue lists.
@@ -86,24 +87,37 @@ class Dialect:
     value_names: how the columns of VALUES are named; {0} counts from 1, {1} from 0.
     element_name: the column of a collection in FROM, where it is not called after the collection.
     file_functions: table functions that read the files which their first argument names.
+    text_functions: functions in FROM that search the columns of the table that they name first.
+    windowing: functions in GROUP BY whose value is then a column of the same name.
+    query_functions: functions in FROM whose argument is the text of a query.
     sequence_functions: functions whose argument is the name of a sequence.
     table_names: functions in FROM whose argument is the name of a table.
     generators: functions that make rows of one in a select list → the names of their columns.
     tells: (regular expression, what it is) that speak for this dialect when a text's dialect is guessed.
 
-    The rest are forms that exist here and would be read otherwise elsewhere: backquoted_paths (``` `a.b.c` ``` is
-    three parts), dashed_names (``my-project.a``), colon_paths (``v:a.b``), struct_paths (``column.field``), lambdas
-    (``x -> x + 1``), lateral_aliases (an output is visible to later ones and to WHERE), equals_aliases
-    (``alias = value``), string_aliases (``value 'alias'``), implicit_recursion (WITH may refer to itself without
-    RECURSIVE), bare_statements (no semicolon needed), trailing_commas, joins_need_condition
-    (JOIN without ON is an error), positional_columns (``$1`` is a column), stages (``@stage``),
-    variables (``@name`` is a variable or table variable), scripting (blocks and conditions outside procedures),
-    implicit_lateral (a query in FROM sees what stands before it), single_declarations (each DECLARE is a
-    statement), values_calls (``VALUES(column)`` is a value), use_names_schema (USE is followed by a schema rather
-    than a database), columns_calls (``COLUMNS(…)`` stands for several columns), star_arguments (``f(*)`` is
-    called with all columns), cursor_attributes (``c%notfound``), methods (``column.f(x)`` is ``f(column, x)``),
-    bare_calls (a procedure is called by its name alone), element_fields (the fields of an unnested struct are
-    columns).
+    The rest are forms that exist here and would be read otherwise elsewhere:
+
+    backquoted_paths: ``` `a.b.c` ``` is three parts. dashed_names: ``my-project.a``.
+    colon_paths: ``v:a.b``. struct_paths: ``column.field``.
+    lambdas: ``x -> x + 1``.
+    lateral_aliases: an output is visible to later ones and to WHERE.
+    equals_aliases: ``alias = value``. string_aliases: ``value 'alias'``.
+    implicit_recursion: WITH may refer to itself without RECURSIVE.
+    bare_statements: no semicolon needed. trailing_commas: a list may end with one.
+    joins_need_condition: JOIN without ON is an error.
+    positional_columns: ``$1`` is a column. stages: ``@stage`` is a place of files.
+    variables: ``@name`` is a variable or table variable.
+    scripting: blocks and conditions stand outside procedures too.
+    implicit_lateral: a query in FROM sees what stands before it.
+    single_declarations: each DECLARE is a statement.
+    values_calls: ``VALUES(column)`` is a value.
+    use_names_schema: USE is followed by a schema rather than a database.
+    columns_calls: ``COLUMNS(…)`` stands for several columns.
+    star_arguments: ``f(*)`` is called with all columns.
+    cursor_attributes: ``c%notfound``.
+    methods: ``column.f(x)`` is ``f(column, x)``. row_functions: ``row.f`` is ``f(row)``.
+    bare_calls: a procedure is called by its name alone.
+    element_fields: the fields of an unnested struct are columns.
     """
 
     name: str
@@ -131,6 +145,8 @@ class Dialect:
     parameter_patterns: tuple[str, ...] = ()
     operators: frozenset[str] = frozenset()
     default_schemas: tuple[str, ...] = ()
+    system_schema: str = ""
+    row_functions: bool = False
     table_functions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     system_columns: frozenset[str] = frozenset()
     pseudo_columns: frozenset[str] = frozenset()
@@ -173,4 +189,7 @@ class Dialect:
     file_functions: frozenset[str] = frozenset()
     table_names: frozenset[str] = frozenset()
     sequence_functions: frozenset[str] = frozenset()
+    windowing: frozenset[str] = frozenset()
+    query_functions: frozenset[str] = frozenset()
+    text_functions: frozenset[str] = frozenset()
     bare_calls: bool = False

@@ -19,6 +19,7 @@ _NO_PARENTHESES = frozenset(
     session_user user current_catalog current_schema system_user
     """.split()
 )
+_AGAINST_WORDS = frozenset({"in", "boolean", "natural", "language", "mode", "with", "query", "expansion"})
 _CURSOR_ATTRIBUTES = frozenset({"found", "notfound", "isopen", "rowcount", "bulk_rowcount", "bulk_exceptions"})
 _CONTINUES = frozenset({".", "(", "'", "::", "["})  # what makes more of a name than a column
 # Reserved words that are functions before "(".
@@ -142,6 +143,9 @@ class ExpressionParser(ConstructorParser):
         return tree.Unary(left.start, self.end_of_last(), "is null", left)
 
     def _not(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        if self.peek() == "null" and not self.dialect.joins_need_condition:
+            self.i += 2
+            return tree.Unary(left.start, self.end_of_last(), "is not null", left)
         if self.peek() not in _INFIX or self.peek() == "not":
             return None
         self.i += 1
@@ -299,7 +303,7 @@ class ExpressionParser(ConstructorParser):
     def _colon_path(self, base: tree.Expression) -> tree.Expression:
         """Read ``:a.b[0]['c']`` behind a semi-structured value."""
         self.i += 1
-        steps = [self._step()]
+        steps = [] if self.keys[self.i] == "[" else [self._step()]
         while True:
             if self.keys[self.i] == ".":
                 self.i += 1
@@ -312,7 +316,9 @@ class ExpressionParser(ConstructorParser):
                 self.i += 1
                 steps.append("." + self._step())
             else:
-                return tree.Path(base.start, self.end_of_last(), base, "".join(steps))
+                if not steps:
+                    self.fail("a field")
+                return tree.Path(base.start, self.end_of_last(), base, "".join(steps).removeprefix("."))
 
     def _step(self) -> str:
         """Read a key of a document: its case matters and is that of the text."""
@@ -349,6 +355,8 @@ class ExpressionParser(ConstructorParser):
         self.i = i + 1
         while self.kinds[self.i] == STRING:
             self.i += 1
+        if self.keys[self.i] == "uescape" and self.kinds[self.i + 1] == STRING:
+            self.i += 2
         return tree.Literal(self.starts[i], self.end_of_last(), "")
 
     def _parameter(self) -> tree.Expression:
@@ -420,6 +428,51 @@ class ExpressionParser(ConstructorParser):
             return found
         return tree.Row(start, self.end_of_last(), items)
 
+    def _identifier(self) -> tree.Expression | None:
+        """``IDENTIFIER('name')`` is the name."""
+        i = self.i
+        if not self._at_identifier(i) or self.keys[i + 4] == "(":
+            return None
+        self.i = i + 4
+        return tree.Column(self.starts[i], self.end_of_last(), self._named_by(i + 2))
+
+    def _at_identifier(self, i: int) -> bool:
+        """Whether ``IDENTIFIER('name')`` stands at token ``i``."""
+        keys = self.keys
+        if keys[i] != "identifier" or "identifier" not in self.dialect.table_names:
+            return False
+        return keys[i + 1] == "(" and self.kinds[i + 2] == STRING and keys[i + 3] == ")"
+
+    def _named_by(self, i: int) -> tuple[str, ...]:
+        """The name that a string token spells."""
+        return tuple(self._spelled(part.strip('`"')) for part in self.written(i)[1:-1].split("."))
+
+    def _match_against(self) -> tree.Expression | None:
+        """``MATCH (columns) AGAINST (words IN BOOLEAN MODE)``."""
+        if not self.dialect.executed_comments or self.keys[self.i + 1] not in ("(",):
+            return None
+        start = self.starts[self.i]
+        self.i += 2
+        found = tree.Call(start, 0, ("match",), self.expression_list())
+        self.expect(")")
+        if self.take("against"):
+            self.expect("(")
+            found.arguments.append(self.expression(OTHER))
+            while self.keys[self.i] in (
+                "in",
+                "boolean",
+                "natural",
+                "language",
+                "mode",
+                "with",
+                "query",
+                "expansion",
+            ):
+                self.i += 1
+            self.expect(")")
+        found.end = self.end_of_last()
+        return found
+
     def _is_query(self, i: int) -> bool:
         """Whether a query starts here, behind any number of opening parentheses."""
         keys = self.keys
@@ -442,7 +495,7 @@ class ExpressionParser(ConstructorParser):
         return tree.Unary(start, argument.end, "not", argument)
 
     def _exists(self) -> tree.Expression | None:
-        if self.peek() != "(":
+        if self.peek() != "(" or (self.dialect.lambdas and not self._is_query(self.i + 2)):
             return None
         start = self.starts[self.i]
         self.i += 2
@@ -482,6 +535,9 @@ class ExpressionParser(ConstructorParser):
         else:
             first = self.name()
         key = keys[self.i]
+        if key == "0" and keys[i][0] == "_" and self.dialect.executed_comments:
+            self.i += 1  # _utf8mb4 0x41
+            return tree.Literal(self.starts[i], self.end_of_last(), "")
         parts: tuple[str, ...]
         if key == "%" and keys[self.i + 1] in _CURSOR_ATTRIBUTES and self.dialect.cursor_attributes:
             self.i += 2
@@ -542,6 +598,10 @@ _PRIMARY: dict[str, Callable[[ExpressionParser], tree.Expression | None]] = {
     "{": ExpressionParser._braces,
     "@/": ExpressionParser._location,
     "map": ExpressionParser._map,
+    "multiset": ExpressionParser._multiset,
+    "identifier": ExpressionParser._identifier,
+    "match": ExpressionParser._match_against,
+    "cursor": ExpressionParser._multiset,
     "struct": ExpressionParser._struct,
     **dict.fromkeys(("approximate", "final", "running"), ExpressionParser._before_call),
     "lambda": ExpressionParser._lambda_word,

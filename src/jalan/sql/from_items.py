@@ -75,7 +75,8 @@ class FromParser(ReshapingParser):
             self.expect("join")
         right = self._from_primary()
         join = tree.Join(left.start, right.end, None, None, kind, left, right, None, None, natural)
-        if kind in ("cross", "positional") or natural:
+        conditional = self.keys[self.i] in ("on", "using") and not self.dialect.joins_need_condition
+        if (kind in ("cross", "positional") and not conditional) or natural:
             join.kind = "cross" if kind == "positional" else kind
             return join
         while self.keys[self.i] in JOIN_STARTS:
@@ -141,6 +142,12 @@ class FromParser(ReshapingParser):
     def _from_primary(self) -> tree.FromItem:
         key = self.keys[self.i]
         item: tree.FromItem
+        if self.dialect.columns_calls and self.keys[self.i + 1] == ":" and self.kinds[self.i] in (WORD, QUOTED):
+            alias = self.name()  # alias: table
+            self.i += 1
+            item = self._from_primary()
+            item.alias = alias
+            return item
         if key == "lateral":
             start = self.starts[self.i]
             self.i += 1
@@ -164,12 +171,30 @@ class FromParser(ReshapingParser):
             self.expect(")")
         elif key == "table" and self.peek() == "(":
             item = self._table_function()
+        elif key == "stream" and "stream" in self.dialect.table_names and self.kinds[self.i + 1] in (WORD, QUOTED):
+            self.i += 1
+            item = self._table_source()
+        elif key == "unpivot" and self.kinds[self.i + 1] in (WORD, QUOTED):
+            item = self._object_unpivot()
         else:
             if key == "only":
                 self.i += 1
             item = self._table_source()
         while self.keys[self.i] in RESHAPINGS:
             item = self.reshaping(item)
+        return item
+
+    def _object_unpivot(self) -> tree.FromItem:
+        """``UNPIVOT document AS value AT key``: a row for each attribute."""
+        start = self.starts[self.i]
+        self.i += 1
+        item = tree.FunctionSource(start, 0, None, None, [self.expression(8)], [None])
+        self.take("as")
+        names = [self.name("a column")]
+        if self.take("at"):
+            names.append(self.name("a column"))
+        item.defined[0] = names
+        item.end = self.end_of_last()
         return item
 
     def _table_function(self) -> tree.FromItem:
@@ -192,9 +217,10 @@ class FromParser(ReshapingParser):
         self.enter()
         start = self.starts[self.i]
         item: tree.FromItem
-        if self._starts_query(self.i + 1) and self._derived_ahead():
+        change = self.keys[self.i + 1] in ("insert", "update", "delete", "merge") and self.dialect.bare_statements
+        if change or (self._starts_query(self.i + 1) and self._derived_ahead()):
             self.i += 1
-            query = self.query()
+            query = self.query_or_change() if change else self.query()
             self.expect(")")
             item = tree.Derived(start, self.end_of_last(), None, None, query)
             self._alias(item)
@@ -214,6 +240,10 @@ class FromParser(ReshapingParser):
                 self._alias(item)
         self.depth -= 1
         return item
+
+    def query_or_change(self) -> tree.Query:
+        """Read a query, or a change that puts rows out."""
+        raise NotImplementedError
 
     def _starts_query(self, i: int) -> bool:
         """Whether a query, also one of FROM first or PIVOT first, starts at this token."""
@@ -261,6 +291,9 @@ class FromParser(ReshapingParser):
 
     def _function_tail(self, item: tree.FunctionSource) -> None:
         self._ordinality(item)
+        if self.keys[self.i] == "with" and self.peek() == "(" and self.dialect.bare_statements:
+            self.i += 1  # OPENROWSET (…) WITH (name type, …)
+            item.columns = self._column_names()
         if self.keys[self.i] == "as" and self.peek() == "(":
             self.i += 1
             item.defined[0] = self._definitions()
@@ -274,6 +307,24 @@ class FromParser(ReshapingParser):
                     item.columns = self.names_in_parentheses()
         self._ordinality(item)
         item.end = self.end_of_last()
+
+    def _column_names(self) -> list[str]:
+        """Read ``(name type …, …)`` for the names alone."""
+        self.expect("(")
+        names = []
+        while True:
+            names.append(self.name("a column"))
+            while self.keys[self.i] not in (",", ")"):
+                if self.kinds[self.i] == END:
+                    self.fail("“)”")
+                if self.keys[self.i] == "(":
+                    self.skip_parentheses()
+                else:
+                    self.i += 1
+            if not self.take(","):
+                break
+        self.expect(")")
+        return names
 
     def _ordinality(self, item: tree.FunctionSource) -> None:
         if self.take_words("with", "ordinality"):
@@ -310,6 +361,9 @@ class FromParser(ReshapingParser):
             return tree.TableName(start, self.ends[i], (path,), True)
         if kind == WORD and self.keys[i] in self._reserved:
             self.fail("the name of a table")
+        if self._at_identifier(i):
+            self.i += 4
+            return tree.TableName(start, self.end_of_last(), self._named_by(i + 2))
         parts = [self._table_part()]
         while self.keys[self.i] == ".":
             self.i += 1
@@ -382,13 +436,17 @@ class FromParser(ReshapingParser):
             if shredded is not None:
                 self._alias(shredded)
                 return shredded
-        table = self.table_name() if self.keys[at + 1] != "(" or kind in (STRING, LOCATION) else None
+        named = self.keys[at + 1] != "(" or kind in (STRING, LOCATION) or self._at_identifier(at)
+        table = self.table_name() if named else None
         if table is None or (self.keys[self.i] == "(" and kind != LOCATION):
-            self.i = at
-            if self.keys[at + 1] == "(" and self.keys[at + 2] in _TABLE_HINTS and self.keys[at + 3] == ")":
+            if table is not None and self._at_hint(self.i):
+                self.skip_parentheses()
+            elif self.keys[at + 1] == "(" and self._at_hint(at + 1):
+                self.i = at
                 table = self._bare_name()
                 self.skip_parentheses()
             else:
+                self.i = at
                 item = tree.FunctionSource(start, 0, None, None, [self._function_call()], [None])
                 self._function_tail(item)
                 return item
@@ -416,6 +474,10 @@ class FromParser(ReshapingParser):
             function.end = self.end_of_last()
             return function
         return source
+
+    def _at_hint(self, i: int) -> bool:
+        """Whether ``(NOLOCK)`` stands at token ``i``."""
+        return self.keys[i + 1] in _TABLE_HINTS and self.keys[i + 2] in (")", ",")
 
     def _bare_name(self) -> tree.TableName:
         start = self.starts[self.i]
@@ -452,6 +514,8 @@ class FromParser(ReshapingParser):
         found: list[tree.Expression] = []
         if key == "for" and after in ("system_time", "system_version", "version", "timestamp", "portion"):
             self.i += 2
+            if self.take("of"):
+                self.name("a period")
             if self.take_words("as", "of"):
                 found.append(self.expression(8))
             elif self.take("all"):
@@ -477,6 +541,11 @@ class FromParser(ReshapingParser):
         elif key == "as" and after == "of" and self.peek(2) in ("scn", "timestamp", "system"):
             self.i += 4 if self.peek(2) == "system" else 3
             found.append(self.expression(8))
+        elif key == "partition" and after == "by":  # a partitioned outer join fills up each part
+            self.i += 2
+            self.expect("(")
+            found += self.expression_list()
+            self.expect(")")
         elif key == "versions" and after == "between":
             self.i += 3
             found.append(self.expression(8))

@@ -2,7 +2,7 @@
 
 from jalan.sql import tree
 from jalan.sql.changing import ChangeParser
-from jalan.sql.lexer import END, LOCATION, STRING
+from jalan.sql.lexer import END, LOCATION, NUMBER, STRING
 
 
 class MoveParser(ChangeParser):
@@ -83,7 +83,7 @@ class MoveParser(ChangeParser):
     def _copy_into(self, first: int) -> tree.Statement:
         """``COPY INTO table FROM files``, ``COPY INTO files FROM table``."""
         target = self.table_name()
-        columns = self._column_targets() if self.keys[self.i] == "(" else None
+        columns = self._loaded_columns() if self.keys[self.i] == "(" else None
         self.expect("from")
         if self.keys[self.i] == "(":
             self.i += 1
@@ -93,6 +93,21 @@ class MoveParser(ChangeParser):
             source = self._file() if not target.file else self.table_name()
             query = self._rows_of(source)
         return self._copied(first, target, columns, query)
+
+    def _loaded_columns(self) -> list[str]:
+        """Read ``(a, b DEFAULT 'x' 3)``: columns, maybe with the number of their field in the file."""
+        self.expect("(")
+        names = []
+        while True:
+            names.append(self._column_target()[0])
+            if self.take("default"):
+                self.expression()
+            if self.kinds[self.i] == NUMBER:
+                self.i += 1
+            if not self.take(","):
+                break
+        self.expect(")")
+        return names
 
     def _unload(self) -> tree.Statement | None:
         """``UNLOAD ('query') TO 'files'``: the query is text inside a string."""

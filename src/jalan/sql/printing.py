@@ -135,6 +135,9 @@ class Printer:
     def _array_query(self, node: tree.ArrayQuery) -> str:
         return f"array({self.print(node.query)})"
 
+    def _table_argument(self, node: tree.TableArgument) -> str:
+        return f"table({self.print(node.query)})"
+
     def _dynamic_query(self, node: tree.DynamicQuery) -> str:
         return f"(execute immediate {self.print(node.text)})"
 
@@ -165,6 +168,9 @@ class Printer:
 
     def _row(self, node: tree.Row) -> str:
         return f"row({self.listed(node.items)})"
+
+    def _descriptor(self, node: tree.Descriptor) -> str:
+        return f"descriptor({self.listed(node.items)})"
 
     def _subscript(self, node: tree.Subscript) -> str:
         return f"({self.print(node.base)})[{self.listed(node.indexes)}]"
@@ -507,11 +513,13 @@ PRINTERS: dict[type[tree.Node], Callable[..., str]] = {
     tree.ScalarQuery: Printer._scalar_query,
     tree.ArrayQuery: Printer._array_query,
     tree.DynamicQuery: Printer._dynamic_query,
+    tree.TableArgument: Printer._table_argument,
     tree.Exists: Printer._exists,
     tree.Case: Printer._case,
     tree.Cast: Printer._cast,
     tree.ArrayItems: Printer._array_items,
     tree.Row: Printer._row,
+    tree.Descriptor: Printer._descriptor,
     tree.Subscript: Printer._subscript,
     tree.Field: Printer._field,
     tree.Path: Printer._path,

@@ -32,6 +32,8 @@ class ProcedureParser(BlockParser):
                 while self.keys[self.i] not in ("procedure", "function", "trigger", "", ";"):
                     self.i += 1
         kind = self.keys[self.i]
+        if kind == "rule" and self.dialect.system_schema:
+            return self._rule(first)
         package = kind in ("package", "type") and self.dialect.bare_calls
         if not package and (
             kind not in ("function", "procedure", "proc", "trigger", "macro") or self.peek() in ("mapping",)
@@ -167,7 +169,9 @@ class ProcedureParser(BlockParser):
                 if self.keys[self.i] == "null" or queried:
                     self.i -= 1
                     if key == "return":
+                        self.in_block += 1
                         found.body.append(self.statement())
+                        self.in_block -= 1
                         break
                     self.i += 1
                     continue
@@ -346,6 +350,40 @@ class ProcedureParser(BlockParser):
         found.end = self.end_of_last()
         return found
 
+    def _rule(self, first: int) -> tree.Statement:
+        """``CREATE RULE r AS ON event TO t [WHERE …] DO [ALSO|INSTEAD] NOTHING | statement | (statement; …)``."""
+        self.i += 1
+        found = tree.Routine(self.starts[first], 0, "rule", (self.name("a rule"),), [], [], None, None)
+        self.expect("as")
+        self.expect("on")
+        self.i += 1
+        self.expect("to")
+        found.table = self.table_name()
+        if self.take("where"):
+            found.condition = self.expression()
+        self.expect("do")
+        if not self.take("also"):
+            self.take("instead")
+        if self.take("nothing"):
+            pass
+        elif self.keys[self.i] == "(" and not self._is_query(self.i + 1):
+            self.i += 1
+            while self.keys[self.i] != ")":
+                if not self.take(";"):
+                    found.body.append(self.statement())
+                    if self.keys[self.i] not in (";", ")"):
+                        self.fail("“)”")
+            self.i += 1
+        else:
+            parenthesized = self.take("(")
+            found.body.append(self.statement())
+            while parenthesized and self.take(";") and self.keys[self.i] != ")":
+                found.body.append(self.statement())
+            if parenthesized:
+                self.expect(")")
+        found.end = self.end_of_last()
+        return found
+
     def _compound(self) -> tree.Statement:
         """The declarations and sections of a compound trigger: ``BEFORE EACH ROW IS … END BEFORE EACH ROW; …``."""
         block = tree.Block(self.starts[self.i], 0, [], [])
@@ -384,6 +422,9 @@ class ProcedureParser(BlockParser):
             found.language = self.written(self.i).strip("'").lower()
             self.i += 1
         if self.kinds[self.i] != STRING:
+            if self.dialect.executed_comments:  # MySQL: values are computed, and thrown away
+                self.expression_list()
+                return tree.Recognised(self.starts[first], self.end_of_last(), "evaluate")
             self.i = first
             return None
         found.text = self.i

@@ -1,5 +1,8 @@
 """The grammar of queries: SELECT, VALUES, set operations, WITH."""
 
+from itertools import product
+from math import prod
+
 from jalan.sql import tree
 from jalan.sql.from_items import FromParser
 from jalan.sql.lexer import NUMBER, OPERATOR, QUOTED, STRING, WORD
@@ -13,6 +16,7 @@ _SELECT_WORDS = frozenset(
 )
 _AFTER_GROUP_ALL = frozenset({"", ";", ")", "having", "qualify", "window", "order", "limit", "union", "except",
                               "intersect", "minus", "offset", "fetch", "using", "for"})  # fmt: skip
+_MOST_PIVOTED = 1000  # columns
 _HIVE_KEYS = frozenset({"cluster", "distribute", "sort"})
 
 
@@ -88,6 +92,15 @@ class QueryParser(FromParser):
                 self._into(body)
             elif key == "settings":
                 self._to_end()
+            elif key == "lock" and self.peek() == "in":
+                self.i += 4  # LOCK IN SHARE MODE
+            elif key == "procedure" and self.kinds[self.i + 1] == WORD and self.peek(2) == "(":
+                self.i += 2
+                self.skip_parentheses()
+            elif key in _SET_OPERATORS and query.order and self.dialect.implicit_recursion:
+                inner = tree.Query(query.start, self.end_of_last(), None, body, query.order, query.limit)
+                query.order, query.limit = [], []
+                query.body = body = self._set_operations(inner)
             elif key == "|>":
                 self._pipeline(query)
             else:
@@ -108,6 +121,18 @@ class QueryParser(FromParser):
             found.steps.append(self.pipe_step())
         found.end = self.end_of_last()
         query.body = found
+
+    def table_rows(self) -> tree.Query:
+        start = self.starts[self.i]
+        self.i += 1
+        self.expect("(")
+        if self._is_query(self.i):
+            query = self.query()
+        else:
+            source = self._table_source()
+            query = tree.Query(start, source.end, None, self._select_star(start, source), [], [])
+        self.expect(")")
+        return query
 
     def pipe_step(self) -> tree.PipeStep:
         """Read what stands behind ``|>``."""
@@ -137,7 +162,8 @@ class QueryParser(FromParser):
     def _limit(self, query: tree.Query) -> None:
         if self.take("all"):
             return
-        query.limit.append(self.expression())
+        percent = self.kinds[self.i] == NUMBER and self.keys[self.i + 1] == "%"
+        query.limit.append(self.expression(10 if percent else 1))
         if self.take(","):  # LIMIT offset, count
             query.limit.append(self.expression())
         elif not self.take("percent"):
@@ -251,8 +277,8 @@ class QueryParser(FromParser):
 
     # --- bodies --------------------------------------------------------------------------------------
 
-    def _set_operations(self) -> tree.Body:
-        left = self._intersections()
+    def _set_operations(self, first: tree.Body | None = None) -> tree.Body:
+        left = self._intersections() if first is None else first
         while self.keys[self.i] in _SET_OPERATORS:
             operator, all_, by_name = self._set_operator()
             right = self._intersections()
@@ -335,12 +361,14 @@ class QueryParser(FromParser):
         item: tree.FromItem
         self.expect("on")
         if pivot:
-            keys = [self.expression(7)]
-            values: list[tree.Item] | None = None
-            if self.take("in"):
-                values = self._pivot_values()
-            while self.take(","):
+            keys: list[tree.Expression] = []
+            lists: list[list[tree.Item] | None] = []
+            while True:
                 keys.append(self.expression(7))
+                lists.append(self._pivot_values() if self.take("in") else None)
+                if not self.take(","):
+                    break
+            values = self._combined_values(lists)
             aggregates = self.items() if self.take("using") else []
             group = self.expression_list() if self.take_words("group", "by") else None
             item = tree.Pivot(start, self.end_of_last(), None, None, source, aggregates, keys, values, group)
@@ -360,6 +388,22 @@ class QueryParser(FromParser):
             item = tree.Unpivot(start, self.end_of_last(), None, None, source, values_, key, groups)
         return self._select_star(start, item)
 
+    def _combined_values(self, lists: list[list[tree.Item] | None]) -> list[tree.Item] | None:
+        """Every value of one key with every value of the next; None where the data decides, or for too many."""
+        known = [values for values in lists if values is not None]
+        if len(known) < len(lists) or prod(map(len, known)) > _MOST_PIVOTED:
+            return None
+        if len(known) == 1:
+            return known[0]
+        found = []
+        for row in product(*known):
+            names = [
+                item.alias or self.text[item.expression.start : item.expression.end].strip("'\"") for item in row
+            ]
+            parts = tree.Row(row[0].start, row[-1].end, [item.expression for item in row])
+            found.append(tree.Item(row[0].start, row[-1].end, parts, self._folding.named("_".join(names))))
+        return found
+
     def _values(self) -> tree.Values:
         start = self.starts[self.i]
         self.i += 1
@@ -378,9 +422,11 @@ class QueryParser(FromParser):
 
     def _value_row(self) -> list[tree.Expression]:
         found: list[tree.Expression] = []
+        if self.keys[self.i] == ")" and not self.dialect.joins_need_condition:
+            return found
         while True:
             i = self.i
-            if self.keys[i] == "default":
+            if self.keys[i] == "default" and self.keys[i + 1] != ".":
                 self.i += 1
                 found.append(tree.Literal(self.starts[i], self.ends[i], ""))
             else:
@@ -451,7 +497,7 @@ class QueryParser(FromParser):
         if keys[self.i] == "having":
             self.i += 1
             select.having = self.expression()
-        while keys[self.i] in ("qualify", "window"):
+        while keys[self.i] == "qualify" or (keys[self.i] == "window" and keys[self.i + 2] == "as"):
             self.i += 1
             if keys[self.i - 1] == "qualify":
                 select.qualify = self.expression()

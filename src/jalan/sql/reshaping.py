@@ -4,7 +4,7 @@ cut into columns."""
 from collections.abc import Callable
 
 from jalan.sql import tree
-from jalan.sql.lexer import END, OPERATOR, STRING, WORD
+from jalan.sql.lexer import END, NUMBER, OPERATOR, STRING, WORD
 from jalan.sql.select_items import ItemParser
 
 
@@ -35,7 +35,8 @@ class ReshapingParser(ItemParser):
                 if self.take("on"):
                     found.append(self.expression())
             else:
-                found.append(self.expression(10))
+                percent = self.kinds[self.i] == NUMBER and self.keys[self.i + 1] == "%"
+                found.append(self.expression(10 if percent else 1))
                 if self.take(","):
                     found += self.expression_list()
             while self.keys[self.i] in ("percent", "rows", "row", "%"):

@@ -1,14 +1,19 @@
 """The grammar of select lists: expressions with their aliases, stars with what they leave out or replace."""
 
 from jalan.sql import tree
+from jalan.sql.dialect import Dialect
 from jalan.sql.expressions import ExpressionParser
-from jalan.sql.lexer import PARAMETER, QUOTED, STRING, WORD
+from jalan.sql.lexer import PARAMETER, QUOTED, STRING, WORD, Tokens
 
 _STAR_WORDS = frozenset({"except", "exclude", "replace", "rename", "ilike", "like", "not", "similar", "glob"})
 
 
 class ItemParser(ExpressionParser):
     """Reads select lists."""
+
+    def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
+        super().__init__(tokens, dialect)
+        self._aliases_before = dialect.equals_aliases or dialect.columns_calls
 
     def items(self) -> list[tree.Item]:
         """Read a select list."""
@@ -17,7 +22,7 @@ class ItemParser(ExpressionParser):
         found = []
         while True:
             start = starts[self.i]
-            before = self._alias_before() if self.dialect.equals_aliases else None
+            before = self._alias_before() if self._aliases_before else None
             expression = self.expression()
             if type(expression) is tree.Star and keys[self.i] in _STAR_WORDS:
                 self.star_modifiers(expression)
@@ -48,7 +53,13 @@ class ItemParser(ExpressionParser):
                 return found
 
     def _alias_before(self) -> str | None:
-        """Read ``alias =`` if it stands here."""
+        """Read ``alias =``, or ``alias:``, if it stands here."""
+        if self.dialect.columns_calls:
+            if self.kinds[self.i] in (WORD, QUOTED, STRING) and self.keys[self.i + 1] == ":":
+                name = self.string_or_name("a name")
+                self.i += 1
+                return name
+            return None
         if self.kinds[self.i] in (WORD, QUOTED, STRING) and self.keys[self.i + 1] in ("=", "+=", "-="):
             if self.keys[self.i] in self._reserved:
                 return None

@@ -108,7 +108,7 @@ class StatementPrinter(Printer):
 
     def _conflict(self, node: tree.Conflict) -> str:
         if node.alias != "excluded":
-            alias = "" if node.alias == "values()" else f" as {self.name(node.alias)}"
+            alias = "" if node.alias == "values()" else f" as {self.name(node.alias)}{self._columns(node.names)}"
             return f"{alias} on duplicate key update {self._assignments(node.assignments)}"
         text = " on conflict"
         if node.columns:
@@ -219,6 +219,8 @@ class StatementPrinter(Printer):
         return text
 
     def _merge_branch(self, node: tree.MergeBranch) -> str:
+        if node.action == "replace":
+            return "remove duplicates"
         text = "when not matched" if node.action == "insert" else "when matched"
         if node.condition is not None:
             text += f" and {self.print(node.condition)}"

@@ -28,6 +28,7 @@ _RECOGNISED_ELSEWHERE = frozenset(
     put quit raise raiserror recover reconfigure refresh repair reset restore resignal return rm
     rollback save set signal shutdown source stop summarize suspend resume uncache undrop unload
     unlock unset update use waitfor whenever exit go delimiter export load cancel bulk validate upgrade
+    xa check checksum binlog uninstall clone restart rename backup reload revert
     audit noaudit associate disassociate flashback administer open throw let if while loop for repeat
     """.split()
 )
@@ -37,6 +38,10 @@ _KIND_FILLERS = frozenset(
     or replace temp temporary unlogged global local if not exists unique constraint trusted procedural
     default concurrently clustered nonclustered bitmap fulltext spatial external transient public
     """.split()
+)
+_THIRD_WORDS = frozenset(
+    "view log table data trigger session search method mapping privileges format configuration parser dictionary"
+    " template".split()
 )
 _THREE_WORDS = frozenset({"materialized", "foreign", "event", "text", "access", "user", "default", "file"})
 
@@ -115,6 +120,9 @@ class StatementParser(ProcedureParser):
         start = self.starts[self.i]
         if key in ("select", "values", "table", "("):
             return self._query_statement(None, start)
+        if key == "update" and self.keys[self.i + 1] == "extensions" and self.keys[self.i + 2] in (";", "", "("):
+            self._to_end()
+            return tree.Recognised(start, self.end_of_last(), "update_extensions")
         if key == "with":
             ctes = self.with_clause()
             return self.modifying(ctes) or self._after_with(ctes, start)
@@ -176,7 +184,7 @@ class StatementParser(ProcedureParser):
                 self.i += 1
             if self.kinds[self.i] == WORD:
                 words.append(self.keys[self.i])
-                if words[1] in _THREE_WORDS:
+                if words[1] in _THREE_WORDS and self.kinds[self.i + 1] == WORD and self.peek() in _THIRD_WORDS:
                     words.append(self.peek())
         if self.dialect.bare_statements:
             while self.kinds[self.i] != END and self.keys[self.i] != ";" and not self._bare_end(first):

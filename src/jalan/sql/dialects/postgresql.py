@@ -41,6 +41,8 @@ POSTGRESQL = Dialect(
     reserved=_RESERVED,
     reserved_as_alias=_RESERVED_AS_ALIAS,
     default_schemas=("public",),
+    system_schema="pg_catalog",
+    row_functions=True,
     aggregates=_AGGREGATES,
     table_functions={
         "json_each": ("key", "value"),

@@ -22,7 +22,7 @@ REDSHIFT = replace(
     lateral_aliases=True,
     name_starts="#",
     name_characters="$#@",
-    pseudo_columns=words("level"),
+    pseudo_columns=words("level sysdate"),
     tells=(
         (r"\bdist(key|style)\b", "DISTKEY, DISTSTYLE"),
         (r"\bsortkey\b", "SORTKEY"),

@@ -17,7 +17,7 @@ SPARK = Dialect(
     digit_names=True,
     number_suffixes="[bB][dD]|[lLsSyYdDfF]",
     operator_precedence=common.PRECEDENCE | {"rlike": 6, "regexp": 6, "div": 9, "<=>": 5, "==": 5},
-    reserved=common.RESERVED | words("limit offset window"),
+    reserved=(common.RESERVED | words("limit offset")) - words("default"),
     reserved_as_alias=common.ALIAS_STOPPERS
     | words("anti semi cluster distribute sort pivot unpivot qualify minus rlike regexp div insert"
             " version timestamp overwrite partition transform reduce map"),
@@ -26,6 +26,7 @@ SPARK = Dialect(
     | words("first last collect_list collect_set percentile percentile_approx approx_percentile sum_distinct"
             " histogram_numeric try_sum try_avg bool_or some max_by"),
     table_functions={"range": ("id",), "variant_explode": ("pos", "key", "value")},
+    windowing=words("window session_window"),
     generators={"explode": ("col",), "explode_outer": ("col",), "posexplode": ("pos", "col"),
                 "posexplode_outer": ("pos", "col"), "inline": (), "inline_outer": (), "json_tuple": (), "stack": (),
                 "variant_explode": ("pos", "key", "value"), "parse_url_tuple": ()},

@@ -380,6 +380,13 @@ class ScalarQuery(Expression):
 
 
 @dataclass(slots=True, eq=False)
+class TableArgument(Expression):
+    """``TABLE(query)`` as an argument: all of its rows are passed to a table function."""
+
+    query: Query
+
+
+@dataclass(slots=True, eq=False)
 class DynamicQuery(Expression):
     """``(EXECUTE IMMEDIATE text)``: the rows of a query that is given as text."""
 

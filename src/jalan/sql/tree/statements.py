@@ -68,12 +68,13 @@ class Assignment(Node):
 @dataclass(slots=True, eq=False)
 class Conflict(Node):
     """``ON CONFLICT …``, ``ON DUPLICATE KEY UPDATE …``; ``assignments`` is empty for DO NOTHING. ``alias`` is the
-    name of the row that was to be inserted."""
+    name of the row that was to be inserted, ``names`` are those of its columns where they have others."""
 
     columns: list[Expression]
     assignments: list[Assignment]
     where: Expression | None
     alias: str = "excluded"
+    names: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
@@ -152,8 +153,9 @@ class Delete(Statement):
 
 @dataclass(slots=True, eq=False)
 class MergeBranch(Node):
-    """``WHEN [NOT] MATCHED [AND condition] THEN …``; action is update, insert, delete or nothing. ``row``: the
-    whole source row is taken, column by column of the same name. ``where``: conditions behind the action."""
+    """``WHEN [NOT] MATCHED [AND condition] THEN …``; action is update, insert, delete, replace or nothing.
+    ``row``: the whole source row is taken, column by column of the same name. ``where``: conditions behind the
+    action."""
 
     condition: Expression | None
     action: str

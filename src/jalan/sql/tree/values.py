@@ -234,6 +234,13 @@ class Row(Expression):
 
 
 @dataclass(slots=True, eq=False)
+class Descriptor(Expression):
+    """``DESCRIPTOR(a, b)``: names of columns for a table function."""
+
+    items: list[Expression]
+
+
+@dataclass(slots=True, eq=False)
 class Subscript(Expression):
     """``base[index]`` and ``base[low:high]``."""
 
