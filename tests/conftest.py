@@ -20,9 +20,11 @@ from jalan.demo.sources import DESK_TOKEN
 from jalan.demo.start import fill_store
 from jalan.store.database import migrate, open_store
 
-# How long an example takes says something about the machine, nothing about the code.
-settings.register_profile("jalan", deadline=None)
-settings.load_profile("jalan")
+# How long an example takes says something about the machine, nothing about the code. `make test` tries the same
+# examples each time; `make nightly` tries new ones, and again those that have failed before.
+settings.register_profile("jalan", deadline=None, derandomize=True)
+settings.register_profile("nightly", deadline=None, print_blob=True)
+settings.load_profile("nightly" if os.environ.get("JALAN_NIGHTLY") else "jalan")
 
 ROOT = Path(__file__).resolve().parent.parent
 SMALL = 0.03  # a thirtieth of the demo's rows: every case is in it, and the pipeline runs in a second

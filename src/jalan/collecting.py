@@ -5,16 +5,17 @@ while a text is parsed or a graph is read: a quarter to a third of the time goes
 """
 
 import gc
-from threading import Lock
+import threading
 
 _YOUNG = 20_000  # objects, a few MB: so much garbage may wait
 
 
 class _Seldom:
-    """A context in which young objects are looked through less often; it may be entered by several threads."""
+    """A context in which young objects are looked through less often, if no other thread runs in this process: how
+    often is a setting of the whole process, and other threads may rely on it."""
 
     def __init__(self) -> None:
-        self._lock = Lock()
+        self._lock = threading.Lock()
         self._inside = 0
         self._usual = gc.get_threshold()
 
@@ -23,7 +24,9 @@ class _Seldom:
             self._inside += 1
             if self._inside == 1:
                 self._usual = gc.get_threshold()
-                if 0 < self._usual[0] < _YOUNG:  # who has switched it off, or made it rarer still, meant it
+                if (
+                    threading.active_count() == 1 and 0 < self._usual[0] < _YOUNG
+                ):  # who has switched it off, or made it rarer still, meant it
                     gc.set_threshold(_YOUNG, *self._usual[1:])
 
     def __exit__(self, *_: object) -> None:

@@ -1,6 +1,7 @@
 """Garbage is looked for seldom while much is made, and as often as before afterwards."""
 
 import gc
+import threading
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 
@@ -41,3 +42,17 @@ def test_who_has_set_it_for_himself_keeps_it(meant: tuple[int, int, int]) -> Non
     with seldom_collecting:
         assert gc.get_threshold() == meant
     assert gc.get_threshold() == meant
+
+
+def test_with_another_thread_in_the_process_the_setting_is_left_alone(usual: tuple[int, int, int]) -> None:
+    go = threading.Event()
+    other = threading.Thread(target=go.wait)
+    other.start()
+    try:
+        with seldom_collecting:
+            assert gc.get_threshold() == usual
+    finally:
+        go.set()
+        other.join()
+    with seldom_collecting:
+        assert gc.get_threshold()[0] > usual[0]

@@ -5,7 +5,7 @@ import re
 from jalan.lineage.hints import HINTS
 from tests.conftest import ROOT
 
-_CODES = re.compile(r'(?:report|Diagnostic)\(\s*"([a-z_]+)"|"(unterminated|too_deep)"')
+_CODES = re.compile(r'(?:report|Diagnostic)\(\s*"([a-z_]+)"|"(unterminated|too_deep|internal_error)"')
 
 
 def test_every_diagnostic_is_listed() -> None:

@@ -23,6 +23,7 @@ PIECES = [
 
 def _check(text: str, dialect: str) -> None:
     found = extract(text, dialect=dialect)
+    assert "internal_error" not in {d.code for d in found.diagnostics}, text
     for diagnostic in found.diagnostics:
         start, end = diagnostic.span
         assert 0 <= start <= end <= len(text)

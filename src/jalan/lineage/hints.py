@@ -2,6 +2,7 @@
 
 HINTS = {
     "syntax_error": "the statement is left out, the others are read",
+    "internal_error": "the statement is left out, the others are read; report it with the statement",
     "unterminated": "everything from here to the end of the text is left out",
     "too_deep": "the statement is left out, the others are read",
     "unknown_column": "correct the name, or scan the system again if the table has changed",

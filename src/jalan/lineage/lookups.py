@@ -12,6 +12,7 @@ _OF_COLLECTIONS = frozenset({"count", "first", "last", "limit", "exists", "next"
 _OF_ROWS = frozenset(
     {"to_json", "to_jsonb", "row_to_json", "hash_record", "record_out", "pg_typeof", "text", "hstore"}
 )
+_WIDEST_ROW = 500  # columns: a row of more is not linked for one wrong name
 NOWHERE = Entry("", (), None, {}, [])
 
 
@@ -101,13 +102,13 @@ class NameLookup:
         return []
 
     def _row_function(self, name: str, entry: Entry, span: Span, known: bool) -> list[Reference]:
-        """``row.f`` is ``f(row)`` where the row has no such column: whatever it is, it can only be made of the row."""
+        """``row.f`` is ``f(row)`` where the row has no such column: it can only be made of the row."""
         if known:
             message = (
                 f"“{entry.key or entry.name}” has no column “{name}”; the function is called with the whole row"
             )
             self.report("ambiguous_column", "warning", message, span, "write it as a call")
-        return [Reference(entry, column, "", True) for _, column in entry.order]
+        return [Reference(entry, column, "", True) for _, column in entry.order[:_WIDEST_ROW]]
 
     def _numbered_column(self, parts: tuple[str, ...], scope: Scope) -> Reference | None:
         """The column of that number in FROM, or in the table of that name; None where its columns are not known."""

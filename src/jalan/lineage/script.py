@@ -1,5 +1,6 @@
 """A whole script, statement by statement, in the state of the tables at each point."""
 
+import logging
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
@@ -20,8 +21,10 @@ from jalan.sql.dialects import get_dialect
 from jalan.sql.guessing import guess_dialect
 from jalan.sql.lexer import Tokens
 from jalan.sql.pieces import tokens_of
-from jalan.sql.statements import StatementParser, Unread, parse
+from jalan.sql.statements import StatementParser, Unread, internal_error, parse
 from jalan.sql.templates import Problem, render
+
+logger = logging.getLogger(__name__)
 
 # Statements that may move data in a way that is not followed (yet); to pass over them in silence would be a lie.
 _NOT_FOLLOWED = frozenset(
@@ -71,8 +74,15 @@ def extract(
     >>> [(s.column, s.how) for s in found.statements[0].row_conditions]
     [('paid', 'filter'), ('port', 'group_by')]
     """
-    with seldom_collecting:
-        return _extract(sql, dialect, tables, search_path, variables, calls, detail)
+    get_dialect("ansi" if dialect == "auto" else dialect)
+    try:
+        with seldom_collecting:
+            return _extract(sql, dialect, tables, search_path, variables, calls, detail)
+    except Exception as error:  # outside any statement: the whole text is reported
+        logger.exception("a text of %d characters cannot be read", len(sql))
+        found = internal_error(error, 0, len(sql))
+        problem = Diagnostic(found.code, "error", found.message, found.span, HINTS[found.code])
+        return Extraction([], [problem], [], [], dialect)
 
 
 def _extract(
@@ -145,10 +155,15 @@ class _ScriptReader:
                 span = (node.start, node.end)
                 message = "nested too deeply to be resolved"
                 diagnostics.append(Diagnostic("too_deep", "error", message, span, HINTS["too_deep"]))
+            except Exception as error:
+                diagnostics.append(self._fault(error, node))
         for routine in list(self._waiting.values()):
             # A trigger's function that no trigger of this script runs: what it writes is known, not from which
             # table.
-            self._run_routine(routine, self._add("create_function", routine), None)
+            try:
+                self._run_routine(routine, self._add("create_function", routine), None)
+            except Exception as error:
+                diagnostics.append(self._fault(error, routine))
         for statement in self._statements:
             diagnostics += statement.diagnostics
         for diagnostic in diagnostics:
@@ -157,8 +172,16 @@ class _ScriptReader:
         intermediates = list(
             dict.fromkeys(s.key for bound in self._bindings for s in bound.values() if s.intermediate)
         )
-        links = see_through(self._statements, self._bindings)
+        links, faults = see_through(self._statements, self._bindings)
+        for index, fault in faults:
+            diagnostics.append(self._fault(fault, tree.Node(*self._statements[index].span)))
         return Extraction(self._statements, diagnostics, links, intermediates)
+
+    def _fault(self, error: Exception, node: tree.Node) -> Diagnostic:
+        """A fault of ours: the statement is reported and left out, the others are still read."""
+        logger.error("a statement at offset %d cannot be resolved", node.start, exc_info=error)
+        found = internal_error(error, node.start, node.end)
+        return Diagnostic(found.code, "error", found.message, found.span, HINTS[found.code])
 
     def _statement(self, node: tree.Statement, procedure: Procedure | None = None) -> None:
         """Take one statement; ``procedure`` is the run that it stands in."""

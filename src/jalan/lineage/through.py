@@ -38,39 +38,55 @@ class _Content:
     rows: list[Source] = field(default_factory=list)
 
 
-def see_through(statements: list[Statement], bindings: list[dict[str, Storage]]) -> list[Link]:
-    """Return the links of all statements with intermediate tables replaced by what went into them.
+def see_through(
+    statements: list[Statement], bindings: list[dict[str, Storage]]
+) -> tuple[list[Link], list[tuple[int, Exception]]]:
+    """Return the links of all statements with intermediate tables replaced by what went into them, and the
+    statements for which that failed (index, error): those have the links that they have by themselves.
 
     bindings: for each statement the storages that its names stand for, the written one under ``""``.
     """
     links: list[Link] = []
+    faults: list[tuple[int, Exception]] = []
     contents: dict[int, _Content] = {}
     for index, statement in enumerate(statements):
         if not statement.outputs and not statement.row_conditions:
             continue
         bound = bindings[index]
-        if not any(storage.moved(name or statement.target) for name, storage in bound.items()):
-            _add_links(links, index, statement.target, statement, statement.row_conditions)
-            continue
-        storage = bound.get("")
-        seen = _Seen(bound, contents)
-        rows = seen.conditions(statement.row_conditions)
-        for key in statement.reads:
-            rows = _joined(rows, seen.rows_of(key))
-        opened = Statement(statement.kind, statement.span, statement.target)
-        for output in statement.outputs:
-            values, decided = seen.values(output.values)
-            conditions = _joined(decided, seen.conditions(output.conditions))
-            opened.outputs.append(type(output)(output.name, values, conditions, output.span))
-        if storage is not None and storage.intermediate:
-            _store(contents.setdefault(id(storage), _Content()), opened, rows)
-        else:
-            target = statement.target if storage is None else storage.key
-            if storage is not None:
-                opened.outputs = [o for o in opened.outputs if o.name not in storage.dropped]
-                for output in opened.outputs:
-                    output.name = storage.renamed.get(output.name, output.name)
-            _add_links(links, index, target, opened, rows)
+        if any(storage.moved(name or statement.target) for name, storage in bound.items()):
+            try:
+                links += _opened(index, statement, bound, contents)
+                continue
+            except Exception as error:
+                faults.append((index, error))
+        _add_links(links, index, statement.target, statement, statement.row_conditions)
+    return links, faults
+
+
+def _opened(
+    index: int, statement: Statement, bound: dict[str, Storage], contents: dict[int, _Content]
+) -> list[Link]:
+    """The links of one statement, its intermediates opened; none where it writes an intermediate."""
+    links: list[Link] = []
+    storage = bound.get("")
+    seen = _Seen(bound, contents)
+    rows = seen.conditions(statement.row_conditions)
+    for key in statement.reads:
+        rows = _joined(rows, seen.rows_of(key))
+    opened = Statement(statement.kind, statement.span, statement.target)
+    for output in statement.outputs:
+        values, decided = seen.values(output.values)
+        conditions = _joined(decided, seen.conditions(output.conditions))
+        opened.outputs.append(type(output)(output.name, values, conditions, output.span))
+    if storage is not None and storage.intermediate:
+        _store(contents.setdefault(id(storage), _Content()), opened, rows)
+        return links
+    target = statement.target if storage is None else storage.key
+    if storage is not None:
+        opened.outputs = [o for o in opened.outputs if o.name not in storage.dropped]
+        for output in opened.outputs:
+            output.name = storage.renamed.get(output.name, output.name)
+    _add_links(links, index, target, opened, rows)
     return links
 
 

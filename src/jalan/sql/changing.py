@@ -167,6 +167,8 @@ class ChangeParser(PipeParser):
                 insert.query = tree.Query(values.start, values.end, None, values, [], [])
             insert.end = self.end_of_last()
             branches.append((condition, insert))
+        if not branches:
+            self.fail("INTO or WHEN")
         query = self.query()
         return tree.MultiInsert(start, query.end, query, branches)
 

@@ -1,6 +1,7 @@
 """The reading of a whole script: a statement that cannot be read is reported and stepped over, the others are
 still read."""
 
+import logging
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache
@@ -11,6 +12,8 @@ from jalan.sql.dialect import Dialect
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import END, STRING, WORD, Lexer, Tokens
 from jalan.sql.procedures import ProcedureParser
+
+logger = logging.getLogger(__name__)
 
 # Statements without data flow of their own, by their first word. Two words name the kind where the first alone
 # says too little (PostgreSQL manual, part VI, "SQL Commands", and the statement lists of the other manuals).
@@ -57,6 +60,12 @@ class Unread:
     span: tuple[int, int]
 
 
+def internal_error(error: Exception, start: int, end: int) -> Unread:
+    """Return a fault of ours as what a reader is told: one boundary a statement, whatever goes wrong inside."""
+    message = f"this statement cannot be read, by a fault of the reader: {type(error).__name__}"
+    return Unread(start, end, "internal_error", message, (start, end))
+
+
 class StatementParser(ProcedureParser):
     """Reads statements."""
 
@@ -101,6 +110,10 @@ class StatementParser(ProcedureParser):
                 span = (self.starts[at], self.ends[at])
                 message = "nested too deeply to be read"
                 found = Unread(self.starts[first], self.end_of_last(), "too_deep", message, span)
+            except Exception as error:  # a fault of ours, whatever the text
+                logger.exception("a statement at offset %d cannot be parsed", self.starts[first])
+                self._skip_statement(first)
+                found = internal_error(error, self.starts[first], self.end_of_last())
             yield found
 
     def _at_next(self, first: int) -> bool:
