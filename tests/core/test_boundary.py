@@ -99,6 +99,7 @@ BLOCKS: dict[type[tree.Statement], str] = {
     tree.Assign: "begin v := 1; end",
     tree.QueryStatement: "begin select port into v from crew; end",
     tree.Fetch: "begin fetch c into v; end",
+    tree.Unparsed: "begin v := select; end",
     tree.Block: "begin null; end",
     tree.If: "begin if 1 = 1 then null; end if; end",
     tree.Loop: "begin loop null; end loop; end",

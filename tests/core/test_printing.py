@@ -15,7 +15,7 @@ from tests.core.corpus import cases
 # What a run follows itself, or has no parts: nothing to print.
 _NOT_PRINTED = (
     tree.Recognised, tree.Routine, tree.Declare, tree.Assign, tree.Block, tree.If, tree.Loop, tree.Return,
-    tree.Fetch, tree.Execute, tree.CallRoutine, tree.DeclareType, tree.Prepare,
+    tree.Fetch, tree.Execute, tree.CallRoutine, tree.DeclareType, tree.Prepare, tree.Unparsed,
 )  # fmt: skip
 VIEWS = [
     text.strip()

@@ -40,11 +40,22 @@ def test_links_of_text_that_is_run_point_at_the_characters_in_the_strings() -> N
 
 
 def test_a_body_that_cannot_be_read_says_where_and_leaves_the_rest() -> None:
-    sql = "create function f() returns int language plpgsql as $$ begin retrun 1; end $$; select port from ports"
+    sql = "create function f() returns int language plpgsql as $$ begin if then x; end if; end $$; select port from ports"
     found = extract(sql, tables=TABLES)
     (said,) = [d for d in found.diagnostics if d.level == "warning"]
-    assert (said.code, sql[slice(*said.span)]) == ("routine_not_read", "retrun")
+    assert (said.code, sql[slice(*said.span)]) == ("routine_not_read", "then")
     assert [(link.table, link.column) for link in found.links] == [("ports", "port")]
+
+
+def test_a_statement_of_a_body_that_cannot_be_read_leaves_the_others_of_the_body() -> None:
+    sql = (
+        "create procedure p() language plpgsql as $$ begin insert into crew (name) select name from ports; "
+        "retrun 1; insert into crew (port) select port from ports; end $$"
+    )
+    found = extract(sql, tables=TABLES)
+    (said,) = [d for d in found.diagnostics if d.level == "error"]
+    assert (said.code, sql[slice(*said.span)]) == ("syntax_error", "retrun")
+    assert [(link.output, link.column) for link in found.links] == [("name", "name"), ("port", "port")]
 
 
 def test_a_body_in_another_language_is_not_taken_for_sql() -> None:

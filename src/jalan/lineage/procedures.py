@@ -233,6 +233,9 @@ class Procedure:
         if found is not None:
             self._assign_relation(node.names, found)
 
+    def _unparsed(self, node: tree.Unparsed) -> None:
+        self.resolver.report(node.code, "error", node.message, node.span)
+
     # --- control -------------------------------------------------------------------------------------
 
     def _block(self, node: tree.Block) -> None:
@@ -376,6 +379,7 @@ STEPS: dict[type[tree.Statement], Callable[..., None]] = {
     tree.Prepare: Procedure._assign,
     tree.QueryStatement: Procedure._query,
     tree.Fetch: Procedure._fetch,
+    tree.Unparsed: Procedure._unparsed,
     tree.Block: Procedure._block,
     tree.If: Procedure._if,
     tree.Loop: Procedure._loop,

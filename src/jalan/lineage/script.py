@@ -451,6 +451,7 @@ _KINDS: dict[type[tree.Statement], str] = {
     tree.Loop: "loop",
     tree.Return: "return",
     tree.Fetch: "fetch",
+    tree.Unparsed: "unparsed",
     tree.Execute: "execute",
     tree.CallRoutine: "call",
 }

@@ -7,10 +7,13 @@ statement, or by BEGIN … END): what stands behind a condition tells which one 
 from collections.abc import Callable
 
 from jalan.sql import tree
+from jalan.sql.cursor import SqlSyntaxError
 from jalan.sql.lexer import END, NUMBER, PARAMETER, QUOTED, WORD
 from jalan.sql.variables import VariableParser
 
 _BLOCK_WORDS = frozenset({"loop", "then", "do", "end", "elsif", "elseif", "else", "if", "until", "strict", "bulk"})
+# What has statements inside: when it cannot be read, the block cannot.
+_COMPOUND = frozenset({"if", "while", "loop", "for", "foreach", "forall", "case", "begin", "declare", "repeat"})
 _STOPS = frozenset({"end", "else", "elsif", "elseif", "exception", "when", "until"})
 _TRANSACTION = frozenset(
     """
@@ -47,12 +50,32 @@ class BlockParser(VariableParser):
                 self.i += 2  # a label
             if self.take_label():
                 continue
-            found.append(self.statement())
+            found.append(self._body_statement(stops))
+        self.in_block -= 1
+        return found
+
+    def _body_statement(self, stops: frozenset[str]) -> tree.Statement:
+        """Read one statement with its semicolon; one that is not in the grammar is noted, the others are read."""
+        first, depth, inside = self.i, self.depth, self.in_block
+        try:
+            found = self.statement()
             if not self.take(";") and not self.dialect.bare_statements:
                 if self.keys[self.i] not in stops and self.kinds[self.i] != END:
                     self.fail("“;”")
-        self.in_block -= 1
-        return found
+            return found
+        except SqlSyntaxError as error:
+            if error.code != "syntax_error" or self.keys[first] in _COMPOUND or self.dialect.bare_statements:
+                raise
+            self.depth, self.in_block = depth, inside
+            self.i = max(self.i, first + 1)
+            while self.keys[self.i] != ";":
+                if self.kinds[self.i] == END:
+                    raise
+                self.i += 1
+            end = self.end_of_last()
+            self.i += 1
+            span = (error.start, error.end)
+            return tree.Unparsed(self.starts[first], end, error.code, str(error), span)
 
     def take_label(self) -> bool:
         """Step over ``<<name>>``."""
@@ -301,7 +324,8 @@ class BlockParser(VariableParser):
             names.append(".".join(self.qualified("a variable")))
         if each and self.take("slice"):
             self.i += 1
-        self.expect("in")
+        if not self.take("as"):
+            self.expect("in")
         self.take("array")
         self.take("reverse")
         found = tree.Loop(start, 0, names, None, None, [])

@@ -33,6 +33,7 @@ _TYPE_WORDS = frozenset(
 )
 ANGLED_TYPES = frozenset({"array", "map", "struct", "range", "row", "object"})
 _SECOND_WORDS = frozenset({"precision", "varying", "unsigned", "signed", "zerofill", "raw"})
+_SIGNED = frozenset({"signed", "unsigned"})
 # What may stand behind the arguments of a call, in the manuals of several dialects: it moves no column.
 _CALL_TAILS = frozenset(
     """
@@ -47,6 +48,10 @@ class CallParser(Cursor):
 
     def expression(self, power: int = 1) -> tree.Expression:
         """Read an expression whose operators bind at least as tightly as ``power``."""
+        raise NotImplementedError
+
+    def query(self) -> tree.Query:
+        """Read a query."""
         raise NotImplementedError
 
     def star_modifiers(self, star: tree.Star) -> None:
@@ -111,6 +116,9 @@ class CallParser(Cursor):
                 if keys[self.i] == "(":
                     self.skip_parentheses()
                 call.arguments.append(tree.Literal(self.starts[i], self.end_of_last(), ""))
+            elif keys[i] in ("select", "with") and self.kinds[i] == WORD and not call.arguments:
+                query = self.query()  # JSON_ARRAY(SELECT …)
+                call.arguments.append(tree.ArrayQuery(query.start, query.end, query))
             elif keys[i] == "table" and keys[i + 1] == "(":
                 call.arguments.append(self._table_argument())
             elif keys[i] == "descriptor" and keys[i + 1] == "(":
@@ -189,6 +197,9 @@ class CallParser(Cursor):
             elif key == "having":
                 self.i += 2  # MAX or MIN
                 call.having = self.expression()
+            elif key == "passing":
+                self.i += 1
+                self._arguments(call)
             elif key in _CALL_TAILS:
                 self._skip_tail()
             else:
@@ -409,6 +420,8 @@ class CallParser(Cursor):
             words.append(self.name())
         while self.keys[self.i] in _SECOND_WORDS:
             words.append(self.name())
+        if first in _SIGNED and self.keys[self.i] in ("int", "integer"):
+            self.i += 1
         if self.keys[self.i] == "(":
             self.skip_parentheses()
         while self.keys[self.i] in _SECOND_WORDS:

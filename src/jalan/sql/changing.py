@@ -1,10 +1,12 @@
 """The grammar of the statements that change rows: INSERT, REPLACE, UPDATE, DELETE, MERGE."""
 
 from jalan.sql import tree
-from jalan.sql.lexer import END
+from jalan.sql.lexer import END, STRING, WORD
 from jalan.sql.pipes import PipeParser
 
 _INSERT_WORDS = frozenset({"ignore", "low_priority", "high_priority", "delayed"})
+_REPLACE_WORDS = _INSERT_WORDS | {"into"}
+_BEHIND_REPLACED = frozenset({"(", "values", "select", "set", "."})
 _BEHIND_TARGET = frozenset({"values", "select", "partition", "subpartition", "with", "by", "set", "log", "table"})
 _CONFLICT_WORDS = frozenset({"replace", "ignore", "abort", "fail", "rollback"})
 
@@ -25,7 +27,9 @@ class ChangeParser(PipeParser):
             return self._delete(ctes, start)
         if key == "merge":
             return self._merge(ctes, start)
-        if key == "replace" and (self.peek() == "into" or self.peek(2) in ("(", "values", "select", "set", ".")):
+        if key == "replace" and (
+            self.peek() in ("into", *_INSERT_WORDS) or self.peek(2) in ("(", "values", "select", "set", ".")
+        ):
             return self._insert(ctes, start)
         return None
 
@@ -175,7 +179,9 @@ class ChangeParser(PipeParser):
     def _insert_directory(self, start: int) -> tree.Statement:
         self.take("local")
         self.expect("directory")
-        target = self.table_name()
+        first = self.i
+        unnamed = tree.TableName(self.starts[first], self.ends[first], ("?",), True)
+        target = self.table_name() if self.kinds[first] == STRING else unnamed
         while not self._is_query(self.i) and self.keys[self.i] not in ("", ";", "from"):
             self.i += 1
         query = self.query()
@@ -247,6 +253,8 @@ class ChangeParser(PipeParser):
             self.i += 1
             while True:
                 conflict.columns.append(self.expression())
+                if self.kinds[self.i] == WORD:
+                    self.qualified("an operator class")
                 if not self.take(","):
                     break
             self.expect(")")
@@ -426,6 +434,8 @@ class ChangeParser(PipeParser):
             self.i += 1
         limit = self._top_rows()
         joins: list[tree.FromItem] = []
+        if self.keys[self.i] == "history" and self.peek() == "from":
+            self.i += 1
         bare = not self.take("from")
         if bare and self.dialect.joins_need_condition:
             self.expect("from")
@@ -468,7 +478,11 @@ class ChangeParser(PipeParser):
         if self.keys[self.i] == "for" and self.peek() == "portion":
             portion = tree.TableSource(target.start, target.end, None, None, target)
             self._older_state(portion)
-        return target, self._target_alias()
+        if self.take_words("before", "system_time"):
+            self.expression()
+        alias = self._target_alias()
+        self._hints()
+        return target, alias
 
     @staticmethod
     def _table_of(target: tree.TableName, joins: list[tree.FromItem]) -> tree.TableName:

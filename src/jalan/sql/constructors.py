@@ -20,10 +20,6 @@ class ConstructorParser(CallParser):
 
     _lambdas = False
 
-    def query(self) -> tree.Query:
-        """Read a query."""
-        raise NotImplementedError
-
     def _is_query(self, i: int) -> bool:
         raise NotImplementedError
 
@@ -136,7 +132,8 @@ class ConstructorParser(CallParser):
         while self.keys[self.i] != ")":
             item = self.expression()
             found.items.append(item)
-            name = self.name("the name of a part") if self.take("as") else None
+            named = self.take("as") or (self.kinds[self.i] == WORD and self.peek() in (",", ")"))
+            name = self.name("the name of a part") if named else None
             if name is None and isinstance(item, tree.Column):
                 name = item.parts[-1]
             found.names.append(name)
@@ -184,7 +181,7 @@ class ConstructorParser(CallParser):
 
     def _next_value(self) -> tree.Expression | None:
         """``NEXT VALUE FOR sequence``."""
-        if not (self.peek() == "value" and self.peek(2) == "for"):
+        if not (self.peek() == "value" and self.peek(2) == "for" and self.kinds[self.i + 3] in (WORD, QUOTED)):
             return None
         start = self.starts[self.i]
         self.i += 3

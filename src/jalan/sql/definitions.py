@@ -65,6 +65,10 @@ class DefinitionParser(MoveParser):
         self.i = first
         return None
 
+    def _replace(self) -> tree.Statement | None:
+        """``REPLACE TABLE t …`` makes it anew."""
+        return self._create() if self.peek() in ("table", "view") else None
+
     def _if_not_exists(self) -> None:
         self.take_words("if", "not", "exists")
 
@@ -96,16 +100,36 @@ class DefinitionParser(MoveParser):
         return added
 
     def _with_query(self) -> bool:
-        """Whether the WITH that stands here begins a query."""
-        return self.kinds[self.i + 1] in (WORD, QUOTED) and self.peek(2) in ("as", "(") and self.peek() not in (
-            "tag", "schemabinding", "encryption", "view_metadata",
-        )  # fmt: skip
+        """Whether the WITH that stands here begins a query: a name, maybe with columns, and AS."""
+        i = self.i + 1
+        if self.keys[i] == "recursive":
+            i += 1
+        if self.kinds[i] not in (WORD, QUOTED) or self.keys[i] in ("schemabinding", "encryption", "view_metadata"):
+            return False
+        if self.keys[i + 1] == "(":
+            i = self._behind_parentheses(i + 1) - 1
+        return self.keys[i + 1] == "as"
+
+    def _behind_parentheses(self, i: int) -> int:
+        """The token behind the parentheses that open at token ``i``, or the end."""
+        open_ = 0
+        while self.kinds[i] != END and self.keys[i] != ";":
+            open_ += {"(": 1, ")": -1}.get(self.keys[i], 0)
+            i += 1
+            if not open_:
+                break
+        return i
 
     def _view(self, start: int, materialized: bool, temporary: bool, kind: str = "view") -> tree.Statement:
         self._if_not_exists()
         target = self.table_name()
         columns = self._view_columns() if self.keys[self.i] == "(" else None
+        first_option = self.i
         self._options()
+        if self.keys[first_option] == "using" and self.keys[self.i] in (";", ""):
+            location = self._location_option(first_option)  # a view of files
+            end = self.end_of_last()
+            return tree.CreateTable(start, end, target, columns or [], [], temporary, None, location)
         self.expect("as")
         query = self.query()
         if self.take("with"):

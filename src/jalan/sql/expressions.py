@@ -198,6 +198,9 @@ class ExpressionParser(ConstructorParser):
         return tree.Binary(left.start, right.end, operator, left, right)
 
     def _at(self, left: tree.Expression, power: int) -> tree.Expression | None:
+        if self.peek() == "local" and self.dialect.joins_need_condition:
+            self.i += 2
+            return tree.Unary(left.start, self.end_of_last(), "at time zone", left)
         if not (self.peek() == "time" and self.peek(2) == "zone"):
             return None
         self.i += 3
@@ -244,6 +247,9 @@ class ExpressionParser(ConstructorParser):
                 )
             elif kind == OPERATOR and key[0] in "~!@#%^&|`?+-/<>=":
                 return self._unary()
+            elif key == "\\" and self.keys[i + 1] == "n" and self.dialect.executed_comments:
+                self.i = i + 2
+                found = tree.Literal(self.starts[i], self.ends[i + 1], "")
             else:
                 self.fail("an expression")
         if self.keys[self.i] in self._postfixes and not self._at_range():
@@ -428,12 +434,20 @@ class ExpressionParser(ConstructorParser):
             return found
         return tree.Row(start, self.end_of_last(), items)
 
+    def _default(self) -> tree.Expression | None:
+        """DEFAULT in the place of a value."""
+        if self.keys[self.i + 1] in (".", "(") or "default" not in self._reserved:
+            return None
+        return self._constant()
+
     def _identifier(self) -> tree.Expression | None:
         """``IDENTIFIER('name')`` is the name."""
         i = self.i
-        if not self._at_identifier(i) or self.keys[i + 4] == "(":
+        if not self._at_identifier(i):
             return None
         self.i = i + 4
+        if self.keys[self.i] == "(":
+            return self.call(i, self._named_by(i + 2))
         return tree.Column(self.starts[i], self.end_of_last(), self._named_by(i + 2))
 
     def _at_identifier(self, i: int) -> bool:
@@ -600,6 +614,7 @@ _PRIMARY: dict[str, Callable[[ExpressionParser], tree.Expression | None]] = {
     "map": ExpressionParser._map,
     "multiset": ExpressionParser._multiset,
     "identifier": ExpressionParser._identifier,
+    "default": ExpressionParser._default,
     "match": ExpressionParser._match_against,
     "cursor": ExpressionParser._multiset,
     "struct": ExpressionParser._struct,
@@ -609,6 +624,7 @@ _PRIMARY: dict[str, Callable[[ExpressionParser], tree.Expression | None]] = {
     "binary": ExpressionParser._leading,
     "connect_by_root": ExpressionParser._leading,
     "next": ExpressionParser._next_value,
+    "previous": ExpressionParser._next_value,
     "try_cast": ExpressionParser._cast,
     "safe_cast": ExpressionParser._cast,
     "0": ExpressionParser._number,

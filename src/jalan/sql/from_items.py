@@ -36,7 +36,12 @@ class FromParser(ReshapingParser):
         found = [self.from_item()]
         while self.keys[self.i] == ",":
             self.i += 1
-            found.append(self.from_item())
+            item = self.from_item()
+            if self.keys[self.i] == "on" and not self.dialect.joins_need_condition:
+                self.i += 1  # SQLite: a comma joins too
+                left, condition = found.pop(), self.expression()
+                item = tree.Join(left.start, condition.end, None, None, "inner", left, item, condition, None, False)
+            found.append(item)
         return found
 
     def from_item(self) -> tree.FromItem:
@@ -147,6 +152,11 @@ class FromParser(ReshapingParser):
             self.i += 1
             item = self._from_primary()
             item.alias = alias
+            return item
+        if key == "{" and self.keys[self.i + 1] == "oj":
+            self.i += 2
+            item = self.from_item()
+            self.expect("}")
             return item
         if key == "lateral":
             start = self.starts[self.i]
@@ -365,7 +375,7 @@ class FromParser(ReshapingParser):
             self.i += 4
             return tree.TableName(start, self.end_of_last(), self._named_by(i + 2))
         parts = [self._table_part()]
-        while self.keys[self.i] == ".":
+        while self.keys[self.i] == "." and self.keys[self.i + 1] != "*":
             self.i += 1
             if self.keys[self.i] == "." and len(parts) == 1:
                 self.i += 1  # database..table
@@ -496,7 +506,6 @@ class FromParser(ReshapingParser):
                 if self.take("for"):
                     self.i += 1 if self.keys[self.i] == "join" else 2
                 self.skip_parentheses()
-                self.take(",")
             elif key == "partition" and self.peek() == "(":
                 self.i += 1
                 self.skip_parentheses()

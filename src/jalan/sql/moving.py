@@ -2,7 +2,7 @@
 
 from jalan.sql import tree
 from jalan.sql.changing import ChangeParser
-from jalan.sql.lexer import END, LOCATION, NUMBER, STRING
+from jalan.sql.lexer import END, LOCATION, NUMBER, QUOTED, STRING, WORD
 
 
 class MoveParser(ChangeParser):
@@ -53,6 +53,8 @@ class MoveParser(ChangeParser):
         if self.keys[self.i] in ("grants", "database"):
             self.i = first
             return None
+        if self.keys[self.i] == "binary" and self.kinds[self.i + 1] in (WORD, QUOTED):
+            self.i += 1
         if self.keys[self.i] == "(":
             self.i += 1
             query = self.query_or_change()

@@ -7,6 +7,15 @@ from jalan.sql.blocks import BlockParser
 from jalan.sql.cursor import SqlSyntaxError
 from jalan.sql.lexer import END, QUOTED, STRING, WORD, Tokens
 
+_LOOPS = frozenset({"if", "loop", "while", "repeat", "for"})
+# What may stand behind the body of a routine.
+_OPTIONS = frozenset(
+    """
+    language immutable stable volatile strict security parallel cost rows set returns called leakproof options
+    comment using execute window support with
+    """.split()
+)
+
 
 class ProcedureParser(BlockParser):
     """Reads routines."""
@@ -106,7 +115,21 @@ class ProcedureParser(BlockParser):
             while self.kinds[self.i] != END and self.keys[self.i] != "go":
                 self.i += 1
         else:
-            self._to_end()
+            self._to_body_end()
+
+    def _to_body_end(self) -> None:
+        """Step to the end of a routine that is not read: the semicolons between BEGIN and END belong to it."""
+        open_, seen = 0, False
+        while self.kinds[self.i] != END:
+            key = self.keys[self.i]
+            if key in ("begin", "case") and self.keys[self.i - 1] != "end":
+                open_ += 1
+                seen = seen or key == "begin"
+            elif key == "end" and self.peek() not in _LOOPS:
+                open_ -= 1
+            elif key == ";" and open_ <= 0 and (seen or not self.dialect.bare_calls):
+                return
+            self.i += 1
 
     def _parameters(self) -> list[tuple[str, str]]:
         """Read parameters; returns (name, mode), a name is empty where only the type is given."""
@@ -210,10 +233,7 @@ class ProcedureParser(BlockParser):
         return self.kinds[self.i] in (WORD, QUOTED) and self.keys[self.i + 1] not in ("(", ".", "+", ";", "")
 
     def _more_options(self) -> bool:
-        return self.keys[self.i] in ("language", "immutable", "stable", "volatile", "strict", "security",
-        "parallel",
-                                     "cost", "rows", "set", "returns", "called", "leakproof", "options", "comment",
-                                     "execute", "window", "support")  # fmt: skip
+        return self.keys[self.i] in _OPTIONS
 
     def _returns(self, found: tree.Routine) -> None:
         self.take("setof")

@@ -162,6 +162,7 @@ class QueryParser(FromParser):
     def _limit(self, query: tree.Query) -> None:
         if self.take("all"):
             return
+        self.take_words("rows", "examined")
         percent = self.kinds[self.i] == NUMBER and self.keys[self.i + 1] == "%"
         query.limit.append(self.expression(10 if percent else 1))
         if self.take(","):  # LIMIT offset, count
@@ -191,7 +192,7 @@ class QueryParser(FromParser):
                 else:
                     self.i += 1
             return
-        while self.keys[self.i] in ("update", "share", "no", "key", "nowait", "skip", "locked"):
+        while self.keys[self.i] in ("update", "share", "no", "key", "nowait", "skip", "locked", "read", "only"):
             self.i += 1
         if self.take("of"):
             self.qualified()
@@ -215,6 +216,8 @@ class QueryParser(FromParser):
             at = self.starts[self.i]
             name = self.name("the name of a common table expression")
             columns = self.names_in_parentheses() if self.keys[self.i] == "(" else None
+            if self.take_words("max", "recursion", "level"):
+                self.expression()
             if self.take_words("using", "key"):
                 self.names_in_parentheses()
             if not self.take("as") and self.keys[self.i] != "(":
@@ -252,6 +255,8 @@ class QueryParser(FromParser):
             added.append((self.name("a column"), "order", followed))
         if self.take("cycle"):
             followed = self._sorted_names()
+            if self.take("restrict"):  # MariaDB
+                return added
             self.expect("set")
             added.append((self.name("a column"), "mark", followed))
             if self.take("to"):
@@ -324,10 +329,13 @@ class QueryParser(FromParser):
         if key == "table":
             start = self.starts[self.i]
             self.i += 1
+            self.take("only")
             source = self._table_source()
             return self._select_star(start, source)
         if key == "from":
             return self._from_first()
+        if key in ("map", "reduce") and self.dialect.lambdas:
+            return self._map_reduce()
         if key in ("pivot", "unpivot"):
             return self._pivot_statement()
         self.fail("SELECT, VALUES or “(”")
@@ -426,7 +434,7 @@ class QueryParser(FromParser):
             return found
         while True:
             i = self.i
-            if self.keys[i] == "default" and self.keys[i + 1] != ".":
+            if self.keys[i] == "default" and self.keys[i + 1] not in (".", "("):
                 self.i += 1
                 found.append(tree.Literal(self.starts[i], self.ends[i], ""))
             else:
@@ -569,6 +577,23 @@ class QueryParser(FromParser):
             while self.keys[self.i] not in ("from", "", ";"):
                 self.i += 1
 
+    def _map_reduce(self) -> tree.Select:
+        """Hive's ``MAP a, b USING 'script' AS x FROM t``."""
+        start = self.starts[self.i]
+        self.i += 1
+        items = self.expression_list()
+        row = tree.Row(start, self.end_of_last(), items)
+        select = tree.Select(start, 0, None, [], None, False, [], None, [], None, {})
+        self.expect("using")
+        self.i += 1
+        names = self._definitions_or_names() if self.take("as") else ["key", "value"]
+        select.items = [tree.Item(start, self.end_of_last(), row, name) for name in names]
+        if self.take("from"):
+            select.source = self.from_list()
+        self._clauses(select)
+        select.end = self.end_of_last()
+        return select
+
     def _definitions_or_names(self) -> list[str]:
         bare = self.keys[self.i] != "("
         if not bare:
@@ -643,5 +668,7 @@ class QueryParser(FromParser):
                 self.i += 2
             else:
                 found.append(self.expression())
+                if not self.dialect.joins_need_condition and not self.take("asc"):
+                    self.take("desc")
             if not self.take(","):
                 return found

@@ -133,6 +133,8 @@ class StatementParser(ProcedureParser):
         start = self.starts[self.i]
         if key in ("select", "values", "table", "("):
             return self._query_statement(None, start)
+        if key in ("map", "reduce") and self.dialect.lambdas and self.peek() != "(":
+            return self._query_statement(None, start)
         if key == "update" and self.keys[self.i + 1] == "extensions" and self.keys[self.i + 2] in (";", "", "("):
             self._to_end()
             return tree.Recognised(start, self.end_of_last(), "update_extensions")
@@ -333,6 +335,7 @@ _STATEMENTS: dict[str, Callable[[StatementParser], tree.Statement | None]] = {
     "unload": ProcedureParser._unload,
     "export": ProcedureParser._export,
     "bulk": ProcedureParser._bulk,
+    "replace": ProcedureParser._replace,
     "cache": StatementParser._cache,
     "delimiter": StatementParser._delimiter,
     "call": ProcedureParser._call,

@@ -7,6 +7,9 @@ from jalan.sql.lexer import END, PARAMETER, QUOTED, WORD
 _MEMBERS = frozenset({"member", "static", "constructor", "map", "order", "final", "overriding"})
 
 
+_SCOPES = frozenset({"global", "session", "local", "persist", "persist_only", "variable", "var"})
+
+
 class VariableParser(DefinitionParser):
     """Reads what declares and sets variables."""
 
@@ -27,16 +30,6 @@ class VariableParser(DefinitionParser):
             else:
                 break
         return self.keys[i] == ":=" or (self.keys[i] == "=" and self.keys[self.i] not in self._reserved)
-
-    def _behind_parentheses(self, i: int) -> int:
-        """The token behind the parentheses that open at token ``i``, or the end."""
-        open_ = 0
-        while self.kinds[i] != END and self.keys[i] != ";":
-            open_ += {"(": 1, ")": -1}.get(self.keys[i], 0)
-            i += 1
-            if not open_:
-                break
-        return i
 
     def _assignment(self) -> tree.Statement:
         start = self.starts[self.i]
@@ -80,8 +73,9 @@ class VariableParser(DefinitionParser):
         self.i += 1
         if self.keys[self.i] == "(":
             names = self.names_in_parentheses()
-        elif self.kinds[self.i] == PARAMETER or (self.kinds[self.i] == WORD and self.keys[self.i + 1] in (
-            "=", ":=", "+=", "-=", "*=", "/=")):  # fmt: skip
+        elif self._variable_scope() or self.kinds[self.i] == PARAMETER or (
+            self.kinds[self.i] == WORD and self.keys[self.i + 1] in ("=", ":=", "+=", "-=", "*=", "/=")
+        ):  # fmt: skip
             names = [self.string_or_name("a variable")]
         else:
             self.i = first
@@ -98,15 +92,31 @@ class VariableParser(DefinitionParser):
         if self.kinds[self.i] == WORD and self.keys[self.i] in ("on", "off") and self.keys[self.i + 1] in (";", ""):
             self.i = first
             return None
-        value = self.expression()
+        value = self._set_value()
         if operator[0] in "+-*/":
             before = tree.Column(value.start, value.end, (names[0],))
             value = tree.Binary(value.start, value.end, operator[0], before, value)
         while self.take(","):
+            self._variable_scope()
             self.string_or_name("a variable")
             self.i += 1
-            value = tree.Binary(value.start, value.end, ",", value, self.expression())
+            value = tree.Binary(value.start, value.end, ",", value, self._set_value())
         return tree.Assign(self.starts[first], self.end_of_last(), names, value)
+
+    def _variable_scope(self) -> bool:
+        """Step over GLOBAL, SESSION and the like before a variable."""
+        if self.keys[self.i] in _SCOPES and self.kinds[self.i + 1] == WORD and self.keys[self.i + 2] in ("=", ":="):
+            self.i += 1
+            return True
+        return False
+
+    def _set_value(self) -> tree.Expression:
+        """Read a value, or the word DEFAULT and its like that some variables take."""
+        i = self.i
+        if self.keys[i] in ("default", "on", "off", "all", "binary") and self.keys[i + 1] in (",", ";", ""):
+            self.i += 1
+            return tree.Literal(self.starts[i], self.ends[i], "")
+        return self.expression()
 
     def _declare(self) -> tree.Statement | None:
         first = self.i
@@ -155,6 +165,8 @@ class VariableParser(DefinitionParser):
         while self.take(","):
             names.append(self.name("a variable"))
         found = tree.Declare(start, 0, names, None, None, None)
+        if self.keys[self.i] == "condition":
+            self._to_end()
         if self.keys[self.i] not in ("default", ":=", "=", ";"):
             if self.keys[self.i] in ("cursor", "resultset") or self.peek() == "for":
                 while self.keys[self.i] not in ("for", "default", ":=", ";", ""):

@@ -42,6 +42,8 @@ SPARK = Dialect(
     table_names=words("identifier stream"),
     lateral_aliases=True,
     value_names="col{0}",
+    scripting=True,
+    single_declarations=True,
     file_functions=words("read_files cloud_files"),
     tells=(
         (r"\blateral\s+view\b", "LATERAL VIEW"),

@@ -13,7 +13,7 @@ SQLITE = Dialect(
     parameter_patterns=(r"\?\d*", r"[:@$][A-Za-z_]\w*"),
     operators=common.OPERATORS | words("->> << >> =="),
     operator_precedence=common.PRECEDENCE | {"glob": 6, "regexp": 6, "match": 6},
-    reserved=common.RESERVED | words("limit"),
+    reserved=(common.RESERVED | words("limit")) - words("column for"),
     reserved_as_alias=common.ALIAS_STOPPERS | words("indexed glob regexp match filter over"),
     default_schemas=("main", "temp"),
     aggregates=common.AGGREGATES | words("total json_group_array json_group_object"),

@@ -191,6 +191,15 @@ class Drop(Statement):
 
 
 @dataclass(slots=True, eq=False)
+class Unparsed(Statement):
+    """A statement of a body that is not in the grammar: what is wrong, and where."""
+
+    code: str
+    message: str
+    span: tuple[int, int]
+
+
+@dataclass(slots=True, eq=False)
 class Truncate(Statement):
     """``TRUNCATE names``."""
 
