@@ -487,7 +487,7 @@ set top = (select max(fare) from tickets); select $top as top
 
 ## grant
 grant select on table ports to role clerk; comment on table ports is 'where'; show tables; describe table ports; alter session set a = 'b'; put file:///x @landing; list @landing
-=: grant, comment, show, describe, alter_session, put
+=: grant, comment, show, describe, alter_session, put, list
 
 ## transaction
 begin transaction; commit; rollback

@@ -309,17 +309,17 @@ insert into ports (port) exec dbo.list_ports
 ## output
 insert into refunds (ticket_id, amount) output inserted.ticket_id, inserted.amount into crew (crew_id, boss_id) select ticket_id, fare from tickets
 =: insert, insert
-=> crew.crew_id: refunds.ticket_id
-=> crew.boss_id: refunds.amount
 => refunds.ticket_id: tickets.ticket_id
 => refunds.amount: tickets.fare
+=> crew.crew_id: refunds.ticket_id
+=> crew.boss_id: refunds.amount
 
 ## output
 delete from tickets output deleted.fare into refunds (amount) where paid = 0
-=: insert, delete
+=: delete, insert
+=> tickets.(rows): tickets.paid/filter
 => refunds.amount: tickets.fare
 => refunds.(rows): tickets.paid/filter
-=> tickets.(rows): tickets.paid/filter
 
 ## update-join
 update t set t.fare = t.fare - r.amount, paid += 1 from tickets t inner join refunds r on r.ticket_id = t.ticket_id where r.at > t.sold_at

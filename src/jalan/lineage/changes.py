@@ -42,15 +42,17 @@ class ChangeResolver(RoutineResolver):
     that a bare RETURN puts out.
 
     ``inner`` gathers the data-modifying statements of WITH clauses, and the further targets of statements that have
-    several."""
+    several; ``after`` what is written of the rows that a statement has written."""
 
     inner: list[Written]
+    after: list[Written]
     trigger_table: tree.TableName | None = None
     returned: list[str]
 
     def __init__(self, dialect: Dialect, tables: TableState, text: str) -> None:
         super().__init__(dialect, tables, text)
         self.inner = []
+        self.after = []
         self.returned = []
 
     def written(self, statement: tree.Statement) -> Written:
@@ -102,7 +104,7 @@ class ChangeResolver(RoutineResolver):
         second.columns = [
             self.under_name(column_of(table, name), made) for name, made in zip(names, found.columns, strict=False)
         ]
-        self.inner.append(second)
+        self.after.append(second)
 
     def _target_entry(self, name: tree.TableName, alias: str | None, scope: Scope) -> list[Entry]:
         reads = dict(self.reads)

@@ -36,7 +36,7 @@ _FOLDED = {IDENTITY: AGGREGATION, TRANSFORMATION: AGGREGATION}
 def _special_names(dialect: Dialect) -> frozenset[str]:
     columns = ("columns",) if dialect.columns_calls else ()
     return frozenset(
-        {"grouping", "grouping_id", "values", *columns, *ROW_FUNCTIONS, *dialect.paths, *dialect.sequence_functions}
+        {"grouping", "grouping_id", "values", *columns, *ROW_FUNCTIONS, *dialect.paths, *dialect.name_functions}
     )
 
 
@@ -419,7 +419,7 @@ class FlowCollector(NameLookup):
             for argument in arguments:
                 self.collect(argument, scope, ignored, ignored, IDENTITY)
             return True
-        if name in self.dialect.sequence_functions:
+        if name in self.dialect.name_functions:
             return True
         if name == "columns":
             chosen = [self.current_column] if self.current_column is not None else self.chosen_columns(node, scope)

@@ -195,7 +195,7 @@ class FromResolver(ReshapingResolver):
             entry.columns.setdefault(key, column)
         if element is not None and element.fields and self.dialect.element_fields:
             entry.columns.setdefault(item.alias or "", element)
-        elif element is not None and self.dialect.element_fields:
+        elif element is not None and self.dialect.element_fields and item.alias is None:
             entry.rest = Made("?", element.values, element.conditions, element.span)
         elif element is not None and self.dialect.struct_paths:
             entry.rest = Made("", element.values, element.conditions, element.span)

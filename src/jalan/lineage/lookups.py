@@ -80,6 +80,12 @@ class NameLookup:
                 return [found]
         deeper = self._resolve_part(parts, scope)
         if deeper is not None:
+            element = isinstance(deeper.column, Made) and deeper.column.name == "?"
+            opened = [e for v in scope.visible if isinstance(v, Entry) for e in v.open] if element else []
+            if opened:  # a field of what is unnested here, or of a column of a table beside it
+                return self._ambiguous(
+                    parts[0], [deeper, Reference(opened[0], parts[0], ".".join(parts[1:]))], span
+                )
             return [deeper]
         if "{{" in column or "${" in column or any("{{" in part for part in parts):
             self.report("opaque_name", "info", "which column this is, is decided by a template", span)

@@ -138,6 +138,8 @@ class Procedure:
             if self._emit is not None:
                 self._emit(tree.CreateTable(node.start, node.end, table, node.columns, [], True), self)
             return
+        for name in node.parameters or ():
+            self.variables.setdefault(name, Made(name, {}, {}, (node.start, node.end)))
         if node.query is not None:
             self._cursors[node.names[0]] = self.resolver.relation(node.query, self.resolver.outer)
             return

@@ -301,7 +301,7 @@ class _ScriptReader:
             resolver.ctes = around.ctes
             resolver.trigger_table = around.trigger_table
         outer = resolver.written(node)
-        for written in [*resolver.inner, outer]:
+        for written in [*resolver.inner, outer, *resolver.after]:
             if procedure is not None:
                 merge(written.rows, procedure.context)
             found = _statement_of(written)
@@ -313,7 +313,7 @@ class _ScriptReader:
                 found.uses = {(str(table), str(column)) for table, column in resolver.uses}
             made = isinstance(written.node, tree.CreateTableAs | tree.CreateView)
             storages = self._changes.storages
-            bound = {key: storages[key] for key in found.reads if key in storages}
+            bound = {key: storages[key] for key in _tables_of(found, storages) if key in storages}
             if written.target is not None:
                 if made:
                     self._changes.create(written.target.key, written.target.temporary)
@@ -427,6 +427,17 @@ class _ScriptReader:
             self._run_routine(function, found, node.table)
         else:
             self._run_routine(node, found, node.table)
+
+
+def _tables_of(statement: Statement, storages: Mapping[str, Storage]) -> Iterable[str]:
+    """The tables that a statement reads, and those that it has come by through variables."""
+    if not storages:
+        return ()
+    found = dict.fromkeys(statement.reads)
+    for output in statement.outputs:
+        found.update(dict.fromkeys(source.table for source in (*output.values, *output.conditions)))
+    found.update(dict.fromkeys(source.table for source in statement.row_conditions))
+    return found
 
 
 _WITHOUT_RESULT = frozenset({"procedure", "do", "trigger", "rule", "package_body", "type_body"})

@@ -96,6 +96,8 @@ class BlockParser(VariableParser):
         if self.in_block and self._at_assignment() and self.kinds[self.i] in (WORD, QUOTED, PARAMETER):
             return self._assignment()
         handler = _BLOCK.get(key)
+        if key == "execute" and self.peek() == "immediate":
+            scripted = True
         if handler is not None and scripted:
             found = handler(self)
             if found is not None or key not in _PASSED_OVER:

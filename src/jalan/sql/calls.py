@@ -119,8 +119,12 @@ class CallParser(Cursor):
             elif keys[i] in ("select", "with") and self.kinds[i] == WORD and not call.arguments:
                 query = self.query()  # JSON_ARRAY(SELECT …)
                 call.arguments.append(tree.ArrayQuery(query.start, query.end, query))
-            elif keys[i] == "table" and keys[i + 1] == "(":
+            elif keys[i] == "table" and (keys[i + 1] == "(" or self.kinds[i + 1] in (WORD, QUOTED)):
                 call.arguments.append(self._table_argument())
+            elif keys[i] == "model" and self.kinds[i + 1] in (WORD, QUOTED):
+                self.i += 1  # ML.PREDICT(MODEL m, …): the name of a model is no value
+                self.table_name()
+                call.arguments.append(tree.Literal(self.starts[i], self.end_of_last(), ""))
             elif keys[i] == "descriptor" and keys[i + 1] == "(":
                 call.arguments.append(self._descriptor())
             else:
@@ -163,6 +167,10 @@ class CallParser(Cursor):
             else:
                 self.i += 1  # COPARTITION, PRUNE WHEN EMPTY, an alias
         return tree.TableArgument(start, self.end_of_last(), query)
+
+    def table_name(self) -> tree.TableName:
+        """Read the name of a table, or of what is named like one."""
+        raise NotImplementedError
 
     def table_rows(self) -> tree.Query:
         """Read ``TABLE(name)`` or ``TABLE(query)`` as a query."""

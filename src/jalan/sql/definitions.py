@@ -60,6 +60,8 @@ class DefinitionParser(MoveParser):
             return self._stream(start)
         if kind == "task" or kind == "pipe":
             return self._wrapped(start, kind)
+        if kind == "alert":
+            return self._wrapped(start, kind, "then")
         if self.keys[self.i - 2] == "event" and self.dialect.executed_comments:
             return self._wrapped(start, "event", "do")
         self.i = first
@@ -136,6 +138,8 @@ class DefinitionParser(MoveParser):
             while self.keys[self.i] in ("cascaded", "local", "check", "option", "no", "data", "read", "only",
                                         "schema", "binding"):  # fmt: skip
                 self.i += 1
+            if self.take("constraint"):
+                self.name("a constraint")
         end = self.end_of_last()
         return tree.CreateView(start, end, target, columns, query, materialized, temporary, kind)
 

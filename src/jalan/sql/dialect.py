@@ -90,7 +90,8 @@ class Dialect:
     text_functions: functions in FROM that search the columns of the table that they name first.
     windowing: functions in GROUP BY whose value is then a column of the same name.
     query_functions: functions in FROM whose argument is the text of a query.
-    sequence_functions: functions whose argument is the name of a sequence.
+    commands: further words that begin a statement without data flow.
+    name_functions: functions whose arguments are names (of a sequence, of a column that was set), no values.
     table_names: functions in FROM whose argument is the name of a table.
     generators: functions that make rows of one in a select list → the names of their columns.
     tells: (regular expression, what it is) that speak for this dialect when a text's dialect is guessed.
@@ -188,7 +189,8 @@ class Dialect:
     element_name: str = ""
     file_functions: frozenset[str] = frozenset()
     table_names: frozenset[str] = frozenset()
-    sequence_functions: frozenset[str] = frozenset()
+    commands: frozenset[str] = frozenset()
+    name_functions: frozenset[str] = frozenset()
     windowing: frozenset[str] = frozenset()
     query_functions: frozenset[str] = frozenset()
     text_functions: frozenset[str] = frozenset()

@@ -6,7 +6,7 @@ from jalan.sql import tree
 from jalan.sql.calls import OTHER
 from jalan.sql.constructors import ConstructorParser
 from jalan.sql.cursor import SqlSyntaxError
-from jalan.sql.dialect import Dialect
+from jalan.sql.dialect import Dialect, Folding
 from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Tokens
 
 # Binding powers that the special forms below share with the table of the dialect (PostgreSQL manual, 4.1.6).
@@ -40,6 +40,7 @@ class ExpressionParser(ConstructorParser):
         self._special = dialect.reserved.union(_PRIMARY)
         self._postfixes = frozenset({"::", "[", ".", ":"} if dialect.colon_paths else {"::", "[", "."})
         self._lambdas = dialect.lambdas
+        self._document_steps = dialect.colon_paths and dialect.folding is Folding.UPPER
 
     def expression(self, power: int = 1) -> tree.Expression:
         """Read an expression whose operators bind at least as tightly as ``power``."""
@@ -298,6 +299,9 @@ class ExpressionParser(ConstructorParser):
                     call.start = base.start
                     call.arguments.insert(0, base)
                     base = call
+                elif self._document_steps and isinstance(base, tree.Subscript | tree.Path):
+                    step = self._step()  # a key of a document, as it is written
+                    base = tree.Path(base.start, self.end_of_last(), base, step)
                 else:
                     field = self.name("a field")
                     base = tree.Field(base.start, self.end_of_last(), base, field)

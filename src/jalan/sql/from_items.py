@@ -1,7 +1,7 @@
 """The grammar of what stands in FROM: tables, files, queries, functions, and the joins between them."""
 
 from jalan.sql import tree
-from jalan.sql.lexer import END, LOCATION, OPERATOR, QUOTED, STRING, WORD
+from jalan.sql.lexer import END, LOCATION, OPERATOR, PARAMETER, QUOTED, STRING, WORD
 from jalan.sql.reshaping import RESHAPINGS, SHREDDERS, ReshapingParser
 
 JOIN_STARTS = frozenset(
@@ -153,6 +153,12 @@ class FromParser(ReshapingParser):
             item = self._from_primary()
             item.alias = alias
             return item
+        if self.dialect.stages and self.kinds[self.i] == PARAMETER and self.written(self.i)[1:].isdigit():
+            name = tree.TableName(self.starts[self.i], self.ends[self.i], (self.written(self.i),))
+            self.i += 1
+            item = tree.TableSource(name.start, name.end, None, None, name)
+            self._alias(item)
+            return item
         if key == "{" and self.keys[self.i + 1] == "oj":
             self.i += 2
             item = self.from_item()
@@ -214,6 +220,12 @@ class FromParser(ReshapingParser):
         if self.kinds[self.i + 1] == OPERATOR and self.keys[self.i + 1] == ")" and self.kinds[self.i] == WORD:
             table = self.table_name()
             self.expect(")")
+            source = tree.TableSource(start, self.end_of_last(), None, None, table)
+            self._alias(source)
+            return source
+        if self.kinds[self.i] == STRING and self.keys[self.i + 1] == ")" and self.dialect.stages:
+            table = tree.TableName(start, self.ends[self.i + 1], self._named_by(self.i))
+            self.i += 2
             source = tree.TableSource(start, self.end_of_last(), None, None, table)
             self._alias(source)
             return source

@@ -212,7 +212,11 @@ def _pattern(dialect: Dialect, dollar: bool) -> re.Pattern[str]:
         for o, c in dialect.identifier_quotes
     ]
     brackets = r"\]" if ("[", "]") in dialect.identifier_quotes else r"\[\]"
-    comments = [rf"{re.escape(opening)}[^\n\r]*+" for opening in dialect.line_comments]
+    # Two slashes behind a colon are those of an address: file:///tmp, s3://bucket.
+    comments = [
+        rf"{'(?<![:/])' if opening == '//' else ''}{re.escape(opening)}[^\n\r]*+"
+        for opening in dialect.line_comments
+    ]
     if dialect.executed_comments:
         comments += [r"/\*M?!\d*+", r"\*/"]
     number = _number_pattern(dialect)

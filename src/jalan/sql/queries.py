@@ -125,13 +125,15 @@ class QueryParser(FromParser):
     def table_rows(self) -> tree.Query:
         start = self.starts[self.i]
         self.i += 1
-        self.expect("(")
-        if self._is_query(self.i):
+        inside = self.take("(")
+        if inside and self._is_query(self.i):
             query = self.query()
         else:
-            source = self._table_source()
+            name = self.table_name()
+            source = tree.TableSource(name.start, name.end, None, None, name)
             query = tree.Query(start, source.end, None, self._select_star(start, source), [], [])
-        self.expect(")")
+        if inside:
+            self.expect(")")
         return query
 
     def pipe_step(self) -> tree.PipeStep:

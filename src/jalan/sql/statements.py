@@ -32,7 +32,7 @@ _RECOGNISED_ELSEWHERE = frozenset(
     rollback save set signal shutdown source stop summarize suspend resume uncache undrop unload
     unlock unset update use waitfor whenever exit go delimiter export load cancel bulk validate upgrade
     xa check checksum binlog uninstall clone restart rename backup reload revert
-    audit noaudit associate disassociate flashback administer open throw let if while loop for repeat
+    remove audit noaudit associate disassociate flashback administer open throw let if while loop for repeat
     """.split()
 )
 _TWO_WORDS = frozenset({"alter", "create", "drop", "refresh", "import", "reassign", "security", "update"})
@@ -83,6 +83,9 @@ class StatementParser(ProcedureParser):
                 continue
             if self._take_mark() or self.take_label():
                 continue
+            if bare and keys[self.i + 1] == ":" and kinds[self.i] == WORD:
+                self.i += 2  # a label to go to
+                continue
             first = self.i
             if key == "{{" and keys[first + 1] not in (".", ":=", "="):
                 self.i += 1  # a template's call that puts nothing out, or nobody knows what
@@ -94,6 +97,8 @@ class StatementParser(ProcedureParser):
             found: tree.Statement | Unread
             try:
                 found = self.statement()
+                while self.dialect.stages and self.take("->>"):
+                    found = self._after_flow(found)
                 if keys[self.i] != ";" and kinds[self.i] != END and not (bare and self._at_next(first)):
                     slash = keys[self.i] == "/" and self.dialect.bracket_strings
                     if not slash and not self._at_mark() and keys[first] != "delimiter":
@@ -115,6 +120,16 @@ class StatementParser(ProcedureParser):
                 self._skip_statement(first)
                 found = internal_error(error, self.starts[first], self.end_of_last())
             yield found
+
+    def _after_flow(self, before: tree.Statement) -> tree.Statement:
+        """``query ->> statement``: what stands behind reads the rows of what stands before as ``$1``."""
+        found = self.statement()
+        if isinstance(before, tree.QueryStatement) and isinstance(found, tree.QueryStatement):
+            query = before.query
+            ctes = found.query.ctes.ctes if found.query.ctes is not None else []
+            first = tree.Cte(query.start, query.end, "$1", None, query, [])
+            found.query.ctes = tree.With(query.start, query.end, False, [first, *ctes])
+        return found
 
     def _at_next(self, first: int) -> bool:
         """Whether the next statement begins here, without a semicolon before it."""
@@ -189,7 +204,8 @@ class StatementParser(ProcedureParser):
     def _recognised(self) -> tree.Statement:
         first = self.i
         word = self.keys[first]
-        known = word in _RECOGNISED or (word in _RECOGNISED_ELSEWHERE and not self.dialect.joins_need_condition)
+        known = word in _RECOGNISED or word in self.dialect.commands
+        known = known or (word in _RECOGNISED_ELSEWHERE and not self.dialect.joins_need_condition)
         if not known:
             self.fail("a statement")
         words = [word]
@@ -278,8 +294,10 @@ class StatementParser(ProcedureParser):
         quote = text.index("$", 1) + 1 if text[0] == "$" else text.index(text[-1]) + 1
         body = text[quote : len(text) - (quote if text[0] == "$" else 1)]
         if text[0] != "$":
-            # A doubled quote stands for one: the blank before it keeps every offset where it is.
+            # A doubled or escaped quote stands for one: the blank before it keeps every offset where it is.
             body = body.replace(text[-1] * 2, " " + text[-1])
+            if self.dialect.backslash_escapes:
+                body = body.replace("\\" + text[-1], " " + text[-1])
         found = tokenize(body, self.dialect)
         offset = self.starts[i] + quote
         starts = [start + offset for start in found.starts]

@@ -203,6 +203,24 @@ class VariableParser(DefinitionParser):
         self.type_name()
         return tuple(parts), rowtype
 
+    def _cursor_parameters(self) -> list[str]:
+        """Read ``(day date, port varchar2 DEFAULT 'x')`` for the names."""
+        self.expect("(")
+        names = []
+        while self.keys[self.i] != ")":
+            names.append(self.name("a parameter"))
+            while self.keys[self.i] not in (",", ")"):
+                if self.kinds[self.i] == END:
+                    self.fail("“)”")
+                if self.keys[self.i] == "(":
+                    self.skip_parentheses()
+                else:
+                    self.i += 1
+            if not self.take(","):
+                break
+        self.expect(")")
+        return names
+
     def _type_declaration(self) -> tree.Statement:
         """``TYPE t IS RECORD (a …, b …)``, ``TYPE t IS TABLE OF u``, ``TYPE t IS REF CURSOR``."""
         start = self.starts[self.i]
@@ -238,27 +256,31 @@ class VariableParser(DefinitionParser):
         if self.keys[self.i] == "cursor":  # PL/SQL: CURSOR name [(…)] IS query
             self.i += 1
             name = self.name("a cursor")
-            if self.keys[self.i] == "(":
-                self.skip_parentheses()
+            parameters = self._cursor_parameters() if self.keys[self.i] == "(" else None
             if self.take("return"):
                 self._declared_type()
             if self.keys[self.i] == ";":
                 return tree.Recognised(start, self.end_of_last(), "declare")
             self.i += 1
             query = self.query()
-            return tree.Declare(start, self.end_of_last(), [name], None, query, None)
+            found = tree.Declare(start, self.end_of_last(), [name], None, query, None)
+            found.parameters = parameters
+            return found
         if self.peek() in ("cursor", "scroll", "no") or (self.peek() == "alias" and self.peek(2) == "for"):
             name = self.name("a variable")
+            parameters = None
             while self.keys[self.i] not in ("for", "is", ";", ""):
                 if self.keys[self.i] == "(":
-                    self.skip_parentheses()
+                    parameters = self._cursor_parameters()
                 else:
                     self.i += 1
             self.i += 1
             cursor = self.query() if self._is_query(self.i) else None
             over = self.name() if cursor is None and self.kinds[self.i] in (WORD, QUOTED) else None
             self._to_end()
-            return tree.Declare(start, self.end_of_last(), [name], None, cursor, None, over)
+            declared = tree.Declare(start, self.end_of_last(), [name], None, cursor, None, over)
+            declared.parameters = parameters
+            return declared
         return self._declare_one(start)
 
     def _declare_variables(self, start: int) -> tree.Statement:

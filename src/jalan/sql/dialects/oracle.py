@@ -18,8 +18,8 @@ ORACLE = Dialect(
     operator_precedence=common.PRECEDENCE,
     reserved=(common.RESERVED | words("minus connect start")) - words("limit lateral"),
     reserved_as_alias=common.ALIAS_STOPPERS
-    | words("pivot unpivot sample match_recognize model partition versions log siblings nowait over within keep"
-            " nocycle subpartition"),
+    | words("bulk pivot unpivot sample match_recognize model partition versions log siblings nowait over within"
+            " keep nocycle subpartition"),
     default_schemas=(),
     aggregates=common.AGGREGATES | words("collect rank_agg wm_concat json_arrayagg stats_mode approx_median"),
     pseudo_columns=words("NEXTVAL CURRVAL LEVEL ROWNUM SYSDATE SYSTIMESTAMP USER UID CONNECT_BY_ISLEAF"

@@ -23,7 +23,8 @@ SNOWFLAKE = Dialect(
     default_schemas=("PUBLIC",),
     aggregates=common.AGGREGATES
     | words("approx_percentile approximate_similarity array_unique_agg array_union_agg object_agg hll"
-            " booland_agg boolor_agg boolxor_agg bitand_agg bitor_agg minhash ratio_to_report"),
+            " hash_agg skew hll_accumulate hll_combine bitmap_construct_agg booland_agg boolor_agg boolxor_agg"
+        " bitand_agg bitor_agg minhash ratio_to_report"),
     table_functions={
         "flatten": ("SEQ", "KEY", "PATH", "INDEX", "VALUE", "THIS"),
         "split_to_table": ("SEQ", "INDEX", "VALUE"),
@@ -31,7 +32,7 @@ SNOWFLAKE = Dialect(
         "generator": (),
     },
     pseudo_columns=words("NEXTVAL CURRVAL LEVEL"),
-    sequence_functions=words("getnextval"),
+    name_functions=words("getnextval"),
     system_columns=words(
         "METADATA$FILENAME METADATA$FILE_ROW_NUMBER METADATA$ACTION METADATA$ISUPDATE METADATA$ROW_ID"
     ),

@@ -30,6 +30,7 @@ TSQL = Dialect(
         "containstable": ("key", "rank"),
         "freetexttable": ("key", "rank"),
     },
+    name_functions=words("update columns_updated"),
     text_functions=words("containstable freetexttable"),
     pseudo_columns=words("$action $identity $rowguid"),
     date_parts={"dateadd": 0, "datediff": 0, "datediff_big": 0, "datepart": 0, "datename": 0, "datetrunc": 0,

@@ -13,7 +13,7 @@ from jalan.sql.tree.values import Expression
 class Declare(Statement):
     """Variables with a value, a cursor with its query, or a table variable with its columns. ``over``: the result
     set that a cursor walks. type: the name of the type, ``rowtype`` where it is that of the rows of a table or
-    cursor."""
+    cursor. parameters: those of a cursor."""
 
     names: list[str]
     value: Expression | None
@@ -22,6 +22,7 @@ class Declare(Statement):
     over: str | None = None
     type: tuple[str, ...] = ()
     rowtype: bool = False
+    parameters: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
