@@ -21,6 +21,7 @@ _PYTHON = {
     "sql/names.py",
     "sql/templates.py",
     "lineage/batch.py",
+    "lineage/packing.py",
     "lineage/extraction.py",
     "lineage/calculations.py",
 }

@@ -1,14 +1,18 @@
 """The stable face: jalan.extract and jalan.extract_many."""
 
 import os
+import pickle
+import threading
 from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jalan import Item, extract, extract_many
+from jalan import Extraction, Item, extract, extract_many
 from jalan.lineage.extraction import Output, Source
+from jalan.lineage.packing import PackedExtraction, pack, unpack
+from jalan.sql.names import Name
 
 TABLES = {"public.tickets": ["ticket_id", "fare", "status"], "core.sailings": ["sailing_id", "route_id"]}
 
@@ -208,3 +212,32 @@ def test_this_run_is_of_the_compiled_modules() -> None:
     from jalan.sql import expressions
 
     assert {Path(module.__file__ or "").suffix for module in (expressions, relations)} == {".so"}
+
+
+def test_a_packed_extraction_is_like_any_other() -> None:
+    whole = extract(
+        "create temp table x as select fare as f from tickets; select f + 1 as g from x; selec", tables=TABLES
+    )
+    (packed,) = unpack(pack([whole]))
+    assert isinstance(packed, PackedExtraction)
+    assert pickle.loads(pickle.dumps(packed)) == packed == whole
+    assert (packed == "another thing") is False
+    assert repr(packed).partition("(")[2] == repr(whole).partition("(")[2]
+    assert packed.statements[1].diagnostics == whole.statements[1].diagnostics
+    assert all(a is b for a, b in zip(packed.statements[0].diagnostics, packed.diagnostics, strict=False))
+    with pytest.raises(AttributeError):
+        _ = packed.nothing  # type: ignore[attr-defined]
+    named = Extraction([], [], [], [Name("Port")])
+    assert unpack(pack([named])) == [named]
+
+
+def test_a_batch_is_read_by_processes_also_where_threads_run() -> None:
+    go = threading.Event()
+    other = threading.Thread(target=go.wait)
+    other.start()
+    try:
+        found = extract_many(["select a from t", "select b from t"], workers=2)
+    finally:
+        go.set()
+        other.join()
+    assert [e.statements[0].uses for e in found] == [{("t", "a")}, {("t", "b")}]

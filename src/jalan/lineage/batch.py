@@ -1,14 +1,21 @@
 """Many texts at once. Each is on its own, so they can be read by several processes."""
 
+import gc
+import multiprocessing
 import os
-from collections.abc import Iterable, Mapping, Sequence
+import threading
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 
+from jalan.collecting import seldom_collecting
 from jalan.lineage.extraction import Extraction
+from jalan.lineage.packing import pack, unpack
 from jalan.lineage.script import extract
+from jalan.lineage.tables import KnownTables
 
 _SMALL_BATCH = 200_000  # characters; below this, starting processes costs more than it saves
+_PARTS = 4  # a worker's share comes in so many parts, so that none waits long for the slowest
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,8 +28,34 @@ class Item:
     search_path: tuple[str, ...] | None = None
 
 
-def _extract_item(item: Item) -> Extraction:
-    return extract(item.sql, dialect=item.dialect, tables=item.tables, search_path=item.search_path)
+# What the workers read: they are copies of this process, so nothing has to be sent to them.
+_shared: list[Item] = []
+
+
+def _extract_items(items: Iterable[Item]) -> Iterator[Extraction]:
+    """Extract one after the other; tables that several items share are made known once."""
+    known: dict[int, KnownTables] = {}
+    for item in items:
+        tables: Mapping[str, Sequence[str]] | KnownTables | None = item.tables
+        if item.tables is not None:
+            tables = known.get(id(item.tables))
+            if tables is None:
+                tables = known[id(item.tables)] = KnownTables(item.tables)
+        yield extract(item.sql, dialect=item.dialect, tables=tables, search_path=item.search_path)
+
+
+def _begin_worker() -> None:
+    """What a worker has inherited is in use for good: it need not be looked through for garbage again and again."""
+    gc.freeze()
+
+
+def _read(items: list[Item]) -> list[bytes]:
+    with seldom_collecting:
+        return pack(_extract_items(items))
+
+
+def _read_shared(part: slice) -> list[bytes]:
+    return _read(_shared[part])
 
 
 def extract_many(items: Iterable[Item | str], *, workers: int | None = None) -> list[Extraction]:
@@ -39,7 +72,39 @@ def extract_many(items: Iterable[Item | str], *, workers: int | None = None) -> 
         large = sum(len(item.sql) for item in batch) >= _SMALL_BATCH
         workers = (os.cpu_count() or 1) if large else 1
     if workers <= 1 or len(batch) < 2:
-        return [_extract_item(item) for item in batch]
-    with ProcessPoolExecutor(workers) as pool:
-        chunk = max(1, len(batch) // (workers * 8))
-        return list(pool.map(_extract_item, batch, chunksize=chunk))
+        return list(_extract_items(batch))
+    parts = list(_parts(batch, workers * _PARTS))
+    with seldom_collecting:
+        return _in_processes(batch, parts, min(workers, len(parts)))
+
+
+def _in_processes(batch: list[Item], parts: list[slice], workers: int) -> list[Extraction]:
+    # A process with threads cannot be copied safely; then the texts are sent.
+    copied = threading.active_count() == 1 and "fork" in multiprocessing.get_all_start_methods()
+    context = multiprocessing.get_context("fork" if copied else "spawn")
+    found: list[Extraction] = []
+    _shared[:] = batch if copied else []
+    try:
+        with ProcessPoolExecutor(workers, mp_context=context, initializer=_begin_worker) as pool:
+            if copied:
+                results = pool.map(_read_shared, parts)
+            else:
+                results = pool.map(_read, [batch[part] for part in parts])
+            for data in results:
+                found += unpack(data)
+    finally:
+        _shared.clear()
+    return found
+
+
+def _parts(batch: list[Item], wanted: int) -> Iterator[slice]:
+    """Cut a batch into stretches of about as many characters each."""
+    size = sum(len(item.sql) for item in batch) / wanted
+    start, filled = 0, 0
+    for n, item in enumerate(batch):
+        filled += len(item.sql)
+        if filled >= size:
+            yield slice(start, n + 1)
+            start, filled = n + 1, 0
+    if start < len(batch):
+        yield slice(start, len(batch))

@@ -11,6 +11,7 @@ Fields = dict[str, Made]
 
 _LISTS = frozenset({"array", "list_value", "array_agg", "list", "collect_list", "collect_set", "array_construct"})
 _ROWS = frozenset({"struct", "row", "named_struct", "struct_pack", "object_construct"})
+_UNNESTING = frozenset({"unnest", "explode", "explode_outer"})
 _MAPS = frozenset({"map", "map_from_arrays", "map_from_entries", "str_to_map", "map_concat", "transform_values"})
 _ONE_ROW = frozenset({"stack", "json_tuple", "parse_url_tuple"})  # how many rows they make, no value decides
 HAS_PARTS = frozenset({tree.Column, tree.Struct, tree.ArrayItems, tree.ArrayQuery, tree.Call, tree.Row})
@@ -39,8 +40,8 @@ class ElementResolver(FlowCollector):
             return {name: self._part(name, item, scope) for name, item in named if name is not None}
         if type(expression) is tree.Call and expression.parts[-1].lower() in ("named_struct", "object_construct"):
             return self._pairs(expression, scope)
-        if type(expression) is tree.Call and expression.parts[-1].lower() in self.dialect.windowing:
-            return None
+        if type(expression) is tree.Call and expression.parts[-1].lower() in _UNNESTING and expression.arguments:
+            return self._elements(expression.arguments[0], scope)
         if type(expression) is tree.Column:
             found = self._column_of(expression, scope)
             if found is not None:
@@ -56,7 +57,7 @@ class ElementResolver(FlowCollector):
     def collect_part(
         self, base: tree.Expression, path: str, scope: Scope, values: Flow, conditions: Flow, how: str
     ) -> None:
-        fields = self._fields(base, scope) if type(base) in HAS_PARTS else None
+        fields = self._fields(base, scope) if type(base) in HAS_PARTS or type(base) is tree.Subscript else None
         step, _, rest = path.partition(".")
         inner = self.field_named(step, fields) if fields else None
         if inner is None:

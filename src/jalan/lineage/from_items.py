@@ -190,9 +190,14 @@ class FromResolver(ReshapingResolver):
         order = self._function_names(item, order)
         if first_name.lower() == "posexplode" and order and not self._generators:
             order[0] = (order[0][0], Made(order[0][0], {}, {}, (item.start, item.end)))
-        entry = Entry(item.alias or first_name, (), None, {}, order)
+        unknown = [column for key, column in order if key == "*" and isinstance(column, Made)]
+        order = [(key, column) for key, column in order if key != "*"]
+        entry = Entry(item.alias or first_name, (), None, {}, order, rest=unknown[0] if unknown else None)
         for key, column in order:
             entry.columns.setdefault(key, column)
+        if self._generators and first_name.lower().startswith("explode") and not item.columns and order:
+            for key in ("key", "value"):  # what is taken apart may be a map
+                entry.columns.setdefault(self.spelled(key), order[-1][1])
         if element is not None and element.fields and self.dialect.element_fields:
             entry.columns.setdefault(item.alias or "", element)
         elif element is not None and self.dialect.element_fields and item.alias is None:

@@ -494,6 +494,7 @@ _SYNTAX: dict[str, Callable[[CallParser, tree.Call], None]] = {
     "extract": CallParser._extract,
     "position": CallParser._position,
     "substring": CallParser._words_between,
+    "substr": CallParser._words_between,
     "overlay": CallParser._words_between,
     "trim": CallParser._trim,
     "normalize": CallParser._normalize,

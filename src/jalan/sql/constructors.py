@@ -143,6 +143,23 @@ class ConstructorParser(CallParser):
         found.end = self.end_of_last()
         return found
 
+    def _struct_pack(self) -> tree.Expression | None:
+        """``struct_pack(a := x, b := y)``: a struct with these parts."""
+        if self.peek() != "(" or self.keys[self.i + 3] not in (":=", "=>"):
+            return None
+        start = self.starts[self.i]
+        self.i += 2
+        found = tree.Struct(start, start, [], [])
+        while self.keys[self.i] != ")":
+            found.names.append(self.name("the name of a part"))
+            self.i += 1
+            found.items.append(self.expression())
+            if not self.take(","):
+                break
+        self.expect(")")
+        found.end = self.end_of_last()
+        return found
+
     def _leading(self) -> tree.Expression | None:
         """``PRIOR x``, ``BINARY x``, ``CONNECT_BY_ROOT x``: a word before the value that it is about."""
         after = self.kinds[self.i + 1]

@@ -622,6 +622,7 @@ _PRIMARY: dict[str, Callable[[ExpressionParser], tree.Expression | None]] = {
     "match": ExpressionParser._match_against,
     "cursor": ExpressionParser._multiset,
     "struct": ExpressionParser._struct,
+    "struct_pack": ExpressionParser._struct_pack,
     **dict.fromkeys(("approximate", "final", "running"), ExpressionParser._before_call),
     "lambda": ExpressionParser._lambda_word,
     "prior": ExpressionParser._leading,
