@@ -39,6 +39,11 @@ class Cursor:
         self._folding = dialect.folding
         self._lower = dialect.folding is Folding.LOWER
 
+    @property
+    def reserved_words(self) -> frozenset[str]:
+        """The words that name no thing."""
+        return self._reserved
+
     def fail(self, expected: str) -> NoReturn:
         """Raise, saying what was expected and what stands there instead."""
         i = self.i

@@ -118,6 +118,7 @@ class Dialect:
     cursor_attributes: ``c%notfound``.
     methods: ``column.f(x)`` is ``f(column, x)``. row_functions: ``row.f`` is ``f(row)``.
     bare_calls: a procedure is called by its name alone.
+    synopses: there is a file of what the commands look like, and statements are held against it.
     element_fields: the fields of an unnested struct are columns.
     """
 
@@ -148,6 +149,7 @@ class Dialect:
     default_schemas: tuple[str, ...] = ()
     system_schema: str = ""
     row_functions: bool = False
+    synopses: bool = False
     table_functions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     system_columns: frozenset[str] = frozenset()
     pseudo_columns: frozenset[str] = frozenset()

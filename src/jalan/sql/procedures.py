@@ -209,7 +209,7 @@ class ProcedureParser(BlockParser):
                     self._macro_body(found)
                     break
                 self._routine_body(found)
-                if found.language is not None or self.dialect.bare_statements or not self._more_options():
+                if self.dialect.bare_statements or self.keys[self.i] not in _OPTIONS:
                     break
             elif key in ("begin", "declare") and self.peek() != "transaction":
                 self._inline_body(found)
@@ -231,9 +231,6 @@ class ProcedureParser(BlockParser):
 
     def _at_type(self) -> bool:
         return self.kinds[self.i] in (WORD, QUOTED) and self.keys[self.i + 1] not in ("(", ".", "+", ";", "")
-
-    def _more_options(self) -> bool:
-        return self.keys[self.i] in _OPTIONS
 
     def _returns(self, found: tree.Routine) -> None:
         self.take("setof")

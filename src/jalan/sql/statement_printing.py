@@ -255,6 +255,9 @@ class StatementPrinter(Printer):
             names = ", ".join(n if n.startswith("@") else self.name(n) for n in node.columns or [])
             assignments = self._assignments(node.assignments)
             return f"load data infile {file} into table {self.print(node.target)} ({names}) set {assignments}"
+        if self._dialect.synopses:
+            assert isinstance(node.query.body, tree.Select)
+            return f"copy {self.print(node.target)}{columns} from {self.print(node.query.body.source[0])}"
         return f"copy into {self.print(node.target)}{columns} from ({self.print(node.query)})"
 
     # --- definitions ---------------------------------------------------------------------------------

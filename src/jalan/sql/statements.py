@@ -10,8 +10,9 @@ from jalan.sql import tree
 from jalan.sql.cursor import SqlSyntaxError
 from jalan.sql.dialect import Dialect
 from jalan.sql.dialects import get_dialect
-from jalan.sql.lexer import END, STRING, WORD, Lexer, Tokens
+from jalan.sql.lexer import END, INVALID, PARAMETER, STRING, WORD, Lexer, Tokens
 from jalan.sql.procedures import ProcedureParser
+from jalan.sql.synopsis import Checker, synopses
 
 logger = logging.getLogger(__name__)
 
@@ -120,6 +121,36 @@ class StatementParser(ProcedureParser):
                 self._skip_statement(first)
                 found = internal_error(error, self.starts[first], self.end_of_last())
             yield found
+            if self.dialect.synopses and type(found) in _COMMANDS:
+                problem = self._misspelled(first)
+                if problem is not None:
+                    yield problem
+
+    def _misspelled(self, first: int) -> Unread | None:
+        """What the manual's synopses say is wrong with a command that has been read only for what moves data."""
+        if self._has_gaps(first, self.i):
+            return None
+        end, depth, inside = self.i, self.depth, self.in_block
+        try:
+            problem = Checker(self, end, synopses(self.dialect.name)).problem(first)
+        except SqlSyntaxError:
+            problem = None
+        except Exception as error:
+            return internal_error(error, self.starts[first], self.ends[end - 1])
+        finally:
+            self.i, self.depth, self.in_block = end, depth, inside
+        if problem is None:
+            return None
+        expected, at = problem
+        met = "the end of the statement" if at >= end else f"“{self.written(at)[:40]}”"
+        span = (self.starts[at], self.ends[at]) if at < end else (self.ends[end - 1], self.ends[end - 1])
+        message = f"expected {expected}, met {met}"
+        return Unread(self.starts[first], self.ends[end - 1], "syntax_error", message, span)
+
+    def _has_gaps(self, first: int, end: int) -> bool:
+        """Whether the text is one in which something is put before it is a statement."""
+        gaps = any(self.kinds[i] in (PARAMETER, INVALID) or self.keys[i] in ("{{", "%") for i in range(first, end))
+        return gaps or "{%" in self.text[self.starts[first] : self.ends[end - 1]]
 
     def _after_flow(self, before: tree.Statement) -> tree.Statement:
         """``query ->> statement``: what stands behind reads the rows of what stands before as ``$1``."""
@@ -338,6 +369,11 @@ class StatementParser(ProcedureParser):
         return tree.Recognised(self.starts[first], self.end_of_last(), "delimiter")
 
 
+# What is read for what moves data, and otherwise stepped over.
+_COMMANDS = frozenset({
+    tree.Recognised, tree.CreateTable, tree.Alter, tree.Drop, tree.Truncate, tree.Routine, tree.SetSearchPath,
+    tree.Copy, tree.Wrapped, tree.Use,
+})  # fmt: skip
 _STATEMENTS: dict[str, Callable[[StatementParser], tree.Statement | None]] = {
     "create": ProcedureParser._create,
     "drop": ProcedureParser._drop,

@@ -43,6 +43,7 @@ POSTGRESQL = Dialect(
     default_schemas=("public",),
     system_schema="pg_catalog",
     row_functions=True,
+    synopses=True,
     aggregates=_AGGREGATES,
     table_functions={
         "json_each": ("key", "value"),
