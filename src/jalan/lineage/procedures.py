@@ -39,6 +39,11 @@ class Procedure:
             resolver.variables.setdefault(spelled, Made(spelled, {}, {}, (0, 0)))
 
     @property
+    def certain(self) -> bool:
+        """Whether the statement that is run now runs in every run of the body."""
+        return not self._uncertain and not self.context
+
+    @property
     def variables(self) -> dict[str, Made]:
         """What flows into each variable so far."""
         return self.resolver.variables
@@ -243,6 +248,10 @@ class Procedure:
     def _block(self, node: tree.Block) -> None:
         self.run(node.declarations)
         self.run(node.body)
+        if node.handlers:
+            self._uncertain += 1
+            self.run(node.handlers)
+            self._uncertain -= 1
 
     def _if(self, node: tree.If) -> None:
         before = copy_flow(self.context)

@@ -1,6 +1,7 @@
 """A whole script, statement by statement, in the state of the tables at each point."""
 
 import logging
+import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
@@ -26,6 +27,9 @@ from jalan.sql.templates import Problem, render
 
 logger = logging.getLogger(__name__)
 
+_NAME = r'(?:[\w$#@]+|"[^"]*"|`[^`]*`|\[[^\]]*\])'
+_TRUE = frozenset({"true", "1=1", "1 = 1"})
+_COLUMN = re.compile(rf"(?:({_NAME})\s*\.\s*)?{_NAME}|\(.*\)", re.DOTALL)
 # Statements that may move data in a way that is not followed (yet); to pass over them in silence would be a lie.
 _NOT_FOLLOWED = frozenset(
     {
@@ -134,6 +138,7 @@ class _ScriptReader:
         self._statements: list[Statement] = []
         self._changes = TableChanges(tables)
         self._bindings: list[dict[str, Storage]] = []
+        self._replacing: set[int] = set()
         self._routines: dict[str, tree.Routine] = {}
         self._waiting: dict[str, tree.Routine] = {}
         self._main: Procedure | None = None
@@ -172,7 +177,7 @@ class _ScriptReader:
         intermediates = list(
             dict.fromkeys(s.key for bound in self._bindings for s in bound.values() if s.intermediate)
         )
-        links, faults = see_through(self._statements, self._bindings)
+        links, faults = see_through(self._statements, self._bindings, self._replacing)
         for index, fault in faults:
             diagnostics.append(self._fault(fault, tree.Node(*self._statements[index].span)))
         return Extraction(self._statements, diagnostics, links, intermediates)
@@ -321,8 +326,28 @@ class _ScriptReader:
                     bound[""] = storages[written.target.key]
                     if not made:  # its own columns may be read where it is changed
                         bound.setdefault(str(written.target.key), bound[""])
+            if written is outer and (procedure is None or procedure.certain) and self._of_all_rows(node):
+                self._replacing.add(len(self._statements))
             self._statements.append(found)
             self._bindings.append(bound)
+
+    def _of_all_rows(self, node: tree.Statement) -> bool:
+        """Whether a change gives every row of its table new values, or takes every row away."""
+        if not isinstance(node, tree.Update | tree.Delete) or node.limit:
+            return False
+        if node.where is not None and self._sql[node.where.start : node.where.end].lower() not in _TRUE:
+            return False
+        if node.source and not (
+            node.joined and len(node.source) == 1 and isinstance(node.source[0], tree.TableSource)
+        ):
+            return False
+        return isinstance(node, tree.Delete) or all(map(self._of_whole_column, node.assignments))
+
+    def _of_whole_column(self, assignment: tree.Assignment) -> bool:
+        """Whether not only a field or an element of a column is set."""
+        before = self._sql[assignment.start : assignment.value.start].rstrip(" \t\r\n=")
+        column = _COLUMN.fullmatch(before)
+        return column is not None and (column[1] is None or assignment.qualifier is not None)
 
     # --- procedures ----------------------------------------------------------------------------------
 
@@ -334,7 +359,7 @@ class _ScriptReader:
         main = self._main
         main.resolver.follow(self._routines)
         kind = _KINDS.get(type(node), "block")
-        if isinstance(node, tree.Block) and not node.body:
+        if isinstance(node, tree.Block) and not node.body and not node.handlers:
             kind = "declare"
         found = self._add(kind, node)
         self._run(main, [node], found)

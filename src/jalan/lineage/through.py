@@ -1,5 +1,6 @@
 """Seeing through the intermediates of a script: what lasts is linked to what lasts."""
 
+from collections.abc import Set
 from dataclasses import dataclass, field, replace
 
 from jalan.lineage.extraction import IDENTITY, VALUE_RANK, Link, Source, Span, Statement
@@ -39,23 +40,26 @@ class _Content:
 
 
 def see_through(
-    statements: list[Statement], bindings: list[dict[str, Storage]]
+    statements: list[Statement], bindings: list[dict[str, Storage]], replacing: Set[int] = frozenset()
 ) -> tuple[list[Link], list[tuple[int, Exception]]]:
     """Return the links of all statements with intermediate tables replaced by what went into them, and the
     statements for which that failed (index, error): those have the links that they have by themselves.
 
-    bindings: for each statement the storages that its names stand for, the written one under ``""``.
+    bindings: for each statement the storages that its names stand for, the written one under ``""``. replacing:
+    the UPDATEs and DELETEs among them that leave nothing of what was in the columns or rows before.
     """
     links: list[Link] = []
     faults: list[tuple[int, Exception]] = []
     contents: dict[int, _Content] = {}
     for index, statement in enumerate(statements):
+        bound = bindings[index]
+        if index in replacing and "" in bound:
+            _clear(contents.get(id(bound[""])), statement)
         if not statement.outputs and not statement.row_conditions:
             continue
-        bound = bindings[index]
         if any(storage.moved(name or statement.target) for name, storage in bound.items()):
             try:
-                links += _opened(index, statement, bound, contents)
+                links += _opened(index, statement, bound, contents, index in replacing)
                 continue
             except Exception as error:
                 faults.append((index, error))
@@ -64,7 +68,7 @@ def see_through(
 
 
 def _opened(
-    index: int, statement: Statement, bound: dict[str, Storage], contents: dict[int, _Content]
+    index: int, statement: Statement, bound: dict[str, Storage], contents: dict[int, _Content], replacing: bool
 ) -> list[Link]:
     """The links of one statement, its intermediates opened; none where it writes an intermediate."""
     links: list[Link] = []
@@ -79,7 +83,7 @@ def _opened(
         conditions = _joined(decided, seen.conditions(output.conditions))
         opened.outputs.append(type(output)(output.name, values, conditions, output.span))
     if storage is not None and storage.intermediate:
-        _store(contents.setdefault(id(storage), _Content()), opened, rows)
+        _store(contents.setdefault(id(storage), _Content()), opened, rows, replacing)
         return links
     target = statement.target if storage is None else storage.key
     if storage is not None:
@@ -185,18 +189,24 @@ def _joined(left: list[Source], right: list[Source]) -> list[Source]:
     return list(found.values())
 
 
-def _store(content: _Content, statement: Statement, rows: list[Source]) -> None:
+def _store(content: _Content, statement: Statement, rows: list[Source], replacing: bool) -> None:
     if statement.kind == "create_table_as":
         content.columns.clear()
         content.rows = []
     for output in statement.outputs:
         present = content.columns.get(output.name)
-        if present is None:
+        if present is None or replacing:
             content.columns[output.name] = _Column(output.values, output.conditions)
         else:
             present.values = _joined(present.values, output.values)
             present.conditions = _joined(present.conditions, output.conditions)
     content.rows = _joined(content.rows, rows)
+
+
+def _clear(content: _Content | None, statement: Statement) -> None:
+    if content is not None and statement.kind == "delete":
+        content.columns.clear()
+        content.rows = []
 
 
 def _add_links(links: list[Link], index: int, target: str | None, statement: Statement, rows: list[Source]) -> None:

@@ -192,6 +192,8 @@ class BlockParser(VariableParser):
             self.i += 1
         found = tree.Block(start, 0, [], [])
         self._block_rest(found)
+        if after == "catch":
+            found.body, found.handlers = [], found.body + found.handlers
         return found
 
     def _block_rest(self, found: tree.Block) -> None:
@@ -204,7 +206,7 @@ class BlockParser(VariableParser):
                     if self.kinds[self.i] == END:
                         self.fail("“THEN”")
                     self.i += 1
-                found.body += self.body()
+                found.handlers += self.body()
         self.expect("end")
         self.depth -= 1
         if self.keys[self.i] in ("try", "catch"):

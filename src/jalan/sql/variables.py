@@ -158,7 +158,7 @@ class VariableParser(DefinitionParser):
         ):
             self.i += 1
         body = self.statement()
-        return tree.Block(start, self.end_of_last(), [], [body])
+        return tree.Block(start, self.end_of_last(), [], [], [body])
 
     def _declare_one(self, start: int) -> tree.Declare:
         names = [self.name("a variable")]

@@ -52,10 +52,11 @@ class Prepare(Assign):
 
 @dataclass(slots=True, eq=False)
 class Block(Statement):
-    """``DECLARE … BEGIN … END``."""
+    """``DECLARE … BEGIN … END``. ``handlers``: what is done with errors, and so may not be done."""
 
     declarations: list[Statement]
     body: list[Statement]
+    handlers: list[Statement] = field(default_factory=list)
 
 
 @dataclass(slots=True, eq=False)
