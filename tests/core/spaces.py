@@ -16,6 +16,8 @@ def needed(first: str, second: str, kind: int, after: int) -> str:
     if kind == STRING and after == STRING:
         return "\n"
     word = re.compile(r"[\w$#@]")
+    if first.endswith("}}") and word.match(second[0]):
+        return " "  # {{ schema }}_old is one name
     if word.match(first[-1]) and word.match(second[0]):
         return " "
     if kind == WORD and after == STRING and first.lower() in _STRING_PREFIXES:

@@ -382,3 +382,22 @@ grant select on ports to clerk; revoke select on ports from clerk
 ## set-schema
 set schema 'core'
 =: set
+
+## tight-spelling
+select fare*-1 as a,fare<ticket_id as b from tickets where fare>?and paid=?
+=: select
+=> A: ~tickets.fare
+=> B: ~tickets.fare, ~tickets.ticket_id
+=> (rows): tickets.fare/filter, tickets.paid/filter
+
+## update-target
+update ports set (name, island) = (select name, role from crew where crew.port = ports.port)
+=: update
+=> ports.name: crew.name, crew.port/filter, ports.port/filter
+=> ports.island: crew.role, crew.port/filter, ports.port/filter
+
+## order-under-limit
+select * from (select port from ports order by tide_offset) t fetch first 3 rows only
+=: select
+=> PORT: ports.port
+=> (rows): ports.tide_offset/sort

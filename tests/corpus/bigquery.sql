@@ -480,3 +480,351 @@ begin transaction; commit transaction
 ## grant
 grant `roles/viewer` on table ports to 'user'; assert true as 'fine'
 =: grant, assert
+
+## star-as-argument
+select to_json_string(struct(*)) as o, struct(p.*) as q from ports p
+=: select
+=> o: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+=> q: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+
+## unnest
+select (select value.s from unnest(props) where key='k') as v, port from (select port, props from t)
+=: select
+=> v: ~t.props{[*].value.s}, t.props{[*]}/join, t.props{[*].key}/filter
+=> port: t.port
+
+## unnest
+select x.b, a from ports, unnest([struct(port as a, name as b)]) x
+=: select
+=> b: ports.name
+=> a: ports.port
+=> (rows): ports.port/join, ports.name/join
+
+## dynamic-sql
+execute immediate """insert into ports (port) select port from tides"""
+=: execute, insert
+=> ports.port: tides.port
+
+## dynamic-sql
+declare q string default 'insert into ports (port) select port from tides'; execute immediate q; execute immediate format('insert into %s (port) select name from crew', 'ports');
+=: declare, execute, insert, execute, insert
+=> ports.port: tides.port, crew.name
+
+## pipes
+from tickets |> where fare > 3 |> extend fare * 2 as twice |> select ticket_id, twice, paid |> aggregate sum(twice) as total group by paid |> order by total desc |> limit 3
+=: select
+=> paid: tickets.paid
+=> total: +tickets.fare
+=> (rows): tickets.fare/filter, tickets.paid/group_by, tickets.fare/sort
+
+## pipes
+from ports |> select port, name |> set name = upper(name) |> drop port |> rename name as n |> as x |> where x.n is not null
+=: select
+=> n: ~ports.name
+=> (rows): ports.name/filter
+
+## pipes
+from tickets t |> join refunds r on r.ticket_id = t.ticket_id |> left join sailings s using (sailing_id) |> select t.fare, r.amount, port
+=: select
+=> fare: tickets.fare
+=> amount: refunds.amount
+=> port: sailings.port
+=> (rows): refunds.ticket_id/join, tickets.ticket_id/join, tickets.sailing_id/join, sailings.sailing_id/join
+
+## pipes
+from tickets |> aggregate count(*) as n, sum(fare) as f group and order by paid, passenger as p
+=: select
+=> paid: tickets.paid
+=> p: tickets.passenger
+=> f: +tickets.fare
+=> (rows): tickets.paid/group_by, tickets.passenger/group_by
+
+## pipes
+from ports |> union all (select * from ports), (select * from ports) |> distinct
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> (rows): ports.port/group_by, ports.name/group_by, ports.island/group_by, ports.tide_offset/group_by
+
+## pipes
+select port, name from ports |> where port = 'x' |> aggregate max(name) group by port
+=: select
+=> port: ports.port
+=> f0_: +ports.name
+=> (rows): ports.port/filter, ports.port/group_by
+
+## pipes
+from tides |> window sum(height) over (partition by port) as s |> pivot(sum(height) for port in ('a', 'b'))
+=: select
+=> at: tides.at
+=> s: +tides.height, tides.port/window
+=> a: +tides.height, tides.port/conditional
+=> b: +tides.height, tides.port/conditional
+=> (rows): tides.at/group_by, tides.height/group_by
+
+## pipes
+with a as (from ports |> where port = 'x') from a |> extend name || 'x' as y
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> y: ~ports.name
+=> (rows): ports.port/filter
+
+## pipes
+insert into ports (port) from tides |> where height > 1 |> select port
+=: insert
+=> ports.port: tides.port
+=> ports.(rows): tides.height/filter
+
+## pipes
+create table x as from tides |> aggregate max(height) as h group by port
+=: create_table_as
+=> x.port: tides.port
+=> x.h: +tides.height
+=> x.(rows): tides.port/group_by
+
+## pipes
+from ports |> recursive union all (select * from ports)
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## pipes
+from tickets |> select distinct paid, fare |> match_recognize (partition by paid order by fare measures last(a.fare) as lf pattern (a+) define a as a.fare > 1)
+=: select
+=> paid: tickets.paid
+=> lf: ~tickets.fare
+=> (rows): tickets.paid/group_by, tickets.fare/group_by, tickets.paid/window, tickets.fare/window, tickets.fare/filter
+
+## merge
+merge `p.d.t` T using (select * except(rn) from (select *, row_number() over(partition by ticket_id order by at desc) rn from refunds) where rn = 1) S on T.ticket_id = S.ticket_id and T._PARTITIONDATE > '2020-01-01' when matched and S.amount > 0 then update set amount = S.amount, reason = concat(T.reason, S.reason) when not matched by target then insert (ticket_id, amount) values (ticket_id, amount) when not matched by source then delete
+=: merge
+=> p.d.t.amount: refunds.amount
+=> p.d.t.reason: ~p.d.t.reason, ~refunds.reason
+=> p.d.t.ticket_id: refunds.ticket_id
+=> p.d.t.(rows): refunds.ticket_id/window, refunds.at/window, p.d.t.ticket_id/join, refunds.ticket_id/join, p.d.t._PARTITIONDATE/join, refunds.amount/filter
+
+## wildcard-tables
+select event_date, (select value.string_value from unnest(event_params) where key = 'page') as page, ep.value.int_value as sid, items[safe_offset(0)].item_name, geo.country from `p.analytics.events_*`, unnest(event_params) as ep with offset as pos where _table_suffix between '20260101' and '20260131' and ep.key = 'sid' and regexp_contains(device.category, r'^m')
+=: select
+=> event_date: p.analytics.events_*.event_date
+=> page: ~p.analytics.events_*.event_params{[*].value.string_value}, p.analytics.events_*.event_params{[*]}/join, p.analytics.events_*.event_params{[*].key}/filter
+=> sid: ~p.analytics.events_*.event_params{[*].value.int_value}
+=> item_name: ~p.analytics.events_*.items{[0].item_name}
+=> country: ~p.analytics.events_*.geo{country}
+=> (rows): p.analytics.events_*.event_params{[*]}/join, p.analytics.events_*._table_suffix/filter, p.analytics.events_*.event_params{[*].key}/filter, p.analytics.events_*.device{category}/filter
+
+## insert-select
+insert d.t (port, n) with x as (select port, count(*) as n from tides group by port) select * from x
+=: insert
+=> d.t.port: tides.port
+=> d.t.(rows): tides.port/group_by
+
+## update-join
+update d.t set a.b = s.fare, c = array(select x from unnest(c) as x where x > 1 union all select s.fare) from tickets s where s.ticket_id = d.t.id
+=: update
+=> d.t.a: tickets.fare
+=> d.t.c: +d.t.c{[*]}, +tickets.fare, d.t.c{[*]}/join, d.t.c{[*]}/filter
+=> d.t.(rows): tickets.ticket_id/filter, d.t.id/filter
+
+## export
+export data options (uri='gs://b/x-*.csv', format='csv', overwrite=true) as select port, name from ports order by port
+=: export
+=> gs://b/x-*.csv.port: ports.port
+=> gs://b/x-*.csv.name: ports.name
+
+## function
+create temp function clean(s string) returns string as (lower(trim(s))); create temp function js(x float64) returns float64 language js as r"""return x*2;"""; select clean(name) as n, js(tide_offset) as j from ports
+=: create_function, create_function, select
+=! routine_not_read
+=> n: ~ports.name
+=> j: ~ports.tide_offset
+
+## create-view
+create or replace view d.v (port options(description='x'), n) options(description="y") as select port, count(1) from tides group by port
+=: create_view
+=> d.v.port: tides.port
+=> d.v.(rows): tides.port/group_by
+
+## materialized-view
+create materialized view d.mv partition by day as select date(at) as day, max(height) as h from tides group by day
+=: create_materialized_view
+=> d.mv.day: ~tides.at
+=> d.mv.h: +tides.height
+=> d.mv.(rows): tides.at/group_by
+
+## variables
+declare d date default current_date(); declare ids array<int64>; set ids = (select array_agg(ticket_id) from tickets where paid); create temp table x as select * from refunds where ticket_id in unnest(ids); insert into ports (port) select reason from x where at > timestamp(d)
+=: declare, declare, set, create_table_as, insert
+=> ports.port: refunds.reason
+=> ports.(rows): refunds.at/filter, refunds.ticket_id/filter, tickets.ticket_id/filter, tickets.paid/filter
+
+## generator
+select * from unnest(generate_date_array('2020-01-01', '2020-02-01', interval 1 month)) as d left join tides on date(at) = d
+=: select
+=> port: tides.port
+=> at: tides.at
+=> height: tides.height
+=> (rows): tides.at/join
+
+## star-replace
+select t.*, r.* except (ticket_id) replace (amount / 100 as amount) from tickets t left join refunds r on t.ticket_id = r.ticket_id and r.at > t.sold_at
+=: select
+=> ticket_id: tickets.ticket_id
+=> sailing_id: tickets.sailing_id
+=> fare: tickets.fare
+=> sold_at: tickets.sold_at
+=> passenger: tickets.passenger
+=> paid: tickets.paid
+=> refund_id: refunds.refund_id
+=> amount: ~refunds.amount
+=> reason: refunds.reason
+=> at: refunds.at
+=> (rows): tickets.ticket_id/join, refunds.ticket_id/join, refunds.at/join, tickets.sold_at/join
+
+## pivot
+select port, p.* from (select port, at, height from tides) pivot(avg(height) as a, max(height) as m for extract(month from at) in (1 as jan, 2 as feb)) as p
+=: select
+=> port: tides.port
+=> a_jan: +tides.height, tides.at/conditional
+=> m_jan: +tides.height, tides.at/conditional
+=> a_feb: +tides.height, tides.at/conditional
+=> m_feb: +tides.height, tides.at/conditional
+=> (rows): tides.port/group_by
+
+## unpivot
+select * from ports unpivot((v) for k in (name as 'n', island as 'i'))
+=: select
+=> port: ports.port
+=> tide_offset: ports.tide_offset
+=> v: ports.name, ports.island
+=> (rows): ports.name/filter, ports.island/filter
+
+## select-as-struct
+select (select as struct a.port, a.name) as s, array(select as value x from unnest([1]) x) as v from ports a
+=: select
+=> s: ports.port, ports.name
+
+## quantified
+select distinct port from tides where exists(select 1 from ports p where p.port = tides.port) and (port, at) in (select (port, at) from tides) and height between 1 and 2 and port not like all ('a', 'b') and port like any (select name from crew)
+=: select
+=> port: tides.port
+=> (rows): ports.port/filter, tides.port/filter, tides.at/filter, tides.height/filter, crew.name/filter, tides.port/group_by
+
+## recursive-cte
+with recursive r as (select crew_id, boss_id, 1 as lvl from crew where boss_id is null union all select c.crew_id, c.boss_id, lvl + 1 from crew c join r on c.boss_id = r.crew_id) select * from r where lvl < 5
+=: select
+=> crew_id: crew.crew_id
+=> boss_id: crew.boss_id
+=> (rows): crew.boss_id/filter, crew.boss_id/join, crew.crew_id/join
+
+## table-function
+select window_start, sum(fare) from tumble(table tickets, "sold_at", interval 1 hour) group by window_start
+=: select
+=! not_followed
+=> window_start: ~tickets.ticket_id, ~tickets.sailing_id, ~tickets.fare, ~tickets.sold_at, ~tickets.passenger, ~tickets.paid
+=> f0_: +tickets.ticket_id, +tickets.sailing_id, +tickets.fare, +tickets.sold_at, +tickets.passenger, +tickets.paid
+=> (rows): tickets.ticket_id/group_by, tickets.sailing_id/group_by, tickets.fare/group_by, tickets.sold_at/group_by, tickets.passenger/group_by, tickets.paid/group_by
+
+## struct-field
+select a.b.c, x.y[offset(0)].z, array_length(x.y), arr[0], m['k'], x.y[safe_ordinal(2)] from d.t as x cross join x.arr as a with offset o
+=: select
+=> c: ~d.t.arr{[*].b.c}
+=> z: ~d.t.y{[0].z}
+=> f1_: ~d.t.y
+=> f2_: ~d.t.arr{[0]}
+=> f3_: ~d.t.m{k}
+=> f4_: ~d.t.y{[1]}
+=> (rows): d.t.arr{[*]}/join
+
+## temporary-self-update
+create temp table f as select port, name from ports; update f set port = name where true; insert into sailings (port) select port from f
+=: create_table_as, update, insert
+=> sailings.port: ports.name
+
+## tight-spelling
+select fare>@x as a,fare<-ticket_id as b from tickets where fare=@y and paid<>@z
+=: select
+=> a: ~tickets.fare
+=> b: ~tickets.fare, ~tickets.ticket_id
+=> (rows): tickets.fare/filter, tickets.paid/filter
+
+## star-as-argument
+select farm_fingerprint(to_json_string(struct(p.*))) as f, to_json_string(p) as j from ports p
+=: select
+=> f: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+=> j: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+
+## unnest
+select l.port, l.stop from bookings, unnest(legs) as l where l.port is not null
+=: select
+=> port: ~bookings.legs{[*].port}
+=> stop: ~bookings.legs{[*].stop}
+=> (rows): bookings.legs{[*]}/join, bookings.legs{[*].port}/filter
+
+## unnest
+select port from bookings, unnest(legs)
+=: select
+=> port: ~bookings.legs{[*].port}
+=> (rows): bookings.legs{[*]}/join
+
+## unnest
+select x from bookings left join unnest([booking_id, details]) as x
+=: select
+=> x: ~bookings.booking_id, ~bookings.details
+=> (rows): bookings.booking_id/join, bookings.details/join
+
+## update-target
+update ports p set p.name = c.name, island = (select max(role) from crew where port = p.port) from crew c where c.port = p.port
+=: update
+=> ports.name: crew.name
+=> ports.island: +crew.role, crew.port/filter, ports.port/filter
+=> ports.(rows): crew.port/filter, ports.port/filter
+
+## records
+for r in (select port, height from tides) do insert into sailings (port, berths) values (r.port, r.height); end for
+=: loop, insert
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+
+## order-under-limit
+select * from (select port from ports order by tide_offset limit 3)
+=: select
+=> port: ports.port
+=> (rows): ports.tide_offset/sort
+
+## unit-words
+select date_add(sold_at, interval 1 month) as a, timestamp_diff(sold_at, at, day) as b, date_trunc(sold_at, isoweek) as c, last_day(sold_at, year) as d from tickets, refunds
+=: select
+=> a: ~tickets.sold_at
+=> b: ~tickets.sold_at, ~refunds.at
+=> c: ~tickets.sold_at
+=> d: ~tickets.sold_at
+
+## pipes
+from tickets |> where paid |> aggregate sum(fare) as s, count(*) as n group by sailing_id |> join sailings using (sailing_id) |> select port, s |> order by s desc
+=: select
+=> port: sailings.port
+=> s: +tickets.fare
+=> (rows): tickets.paid/filter, tickets.sailing_id/group_by, tickets.sailing_id/join, sailings.sailing_id/join
+
+## pipes
+create view v as from ports |> extend upper(name) as u |> drop island, tide_offset
+=: create_view
+=> v.port: ports.port
+=> v.name: ports.name
+=> v.u: ~ports.name
+
+## pipes
+from ports |> select * except (name) |> rename port as p |> as q |> where q.p <> 'x'
+=: select
+=> p: ports.port
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> (rows): ports.port/filter

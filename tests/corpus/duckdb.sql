@@ -479,3 +479,187 @@ pragma table_info('ports'); attach 'other.db' as other; use other; select port f
 ## summarize
 summarize ports; describe select port from ports
 =: summarize, describe
+
+## method-call
+select name.upper() as u, name.list_max() as m, ports.name.lower() as l, upper(name).lower().trim() as x, (name || island).upper() as y from ports
+=: select
+=> u: ~ports.name
+=> m: ~ports.name
+=> l: ~ports.name
+=> x: ~ports.name
+=> y: ~ports.name, ~ports.island
+
+## columns
+select columns(*)+1, columns('port|name') from ports
+=: select
+=> port: ~ports.port, ports.port
+=> name: ~ports.name, ports.name
+=> island: ~ports.island
+=> tide_offset: ~ports.tide_offset
+
+## columns
+select columns('ti.*') + 1 from ports
+=: select
+=> tide_offset: ~ports.tide_offset
+
+## columns
+select columns(c -> c like 't%') from ports
+=: select
+=> tide_offset: ports.tide_offset
+
+## columns
+select columns(c -> length(c) < 5) from ports
+=: select
+=> port: ports.port
+=> name: ports.name
+
+## columns
+select * like 't%' from ports
+=: select
+=> tide_offset: ports.tide_offset
+
+## columns
+select * not like 't%' from ports
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+
+## columns
+select * similar to 't.*' from ports
+=: select
+=> port: ports.port
+=> tide_offset: ports.tide_offset
+
+## ordinals
+select #1 as a, #2 from ports order by #1
+=: select
+=> a: ports.port
+=> name: ports.name
+
+## unit-words
+select date_diff(day, d) from (select sold_at as d, sold_at as day from tickets) t
+=: select
+=> date_diff(day, d): ~tickets.sold_at
+
+## pivot
+pivot ports on island in ('a'), name using max(tide_offset) as m, count(*) group by port
+=: select
+=> port: ports.port
+=> *: +ports.tide_offset, ports.island/conditional, ports.name/conditional
+=> (rows): ports.port/group_by
+
+## prefix-alias
+select n: name, port from p: ports where n = 'x'
+=: select
+=> n: ports.name
+=> port: ports.port
+=> (rows): ports.name/filter
+
+## table-function
+from query_table('ports') select name; select * from query('select 1')
+=: select, select
+=> name: ports.name
+
+## sample
+select * from ports limit 40%; select * from ports using sample 10%; select * from ports using sample reservoir(50 rows) repeatable (3)
+=: select, select, select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## ordered-aggregate
+select list(name order by port) over (partition by island order by port) as l, first_value(name order by port) over (partition by island) as f, sum(tide_offset order by port) filter (island = 'x') as s from ports
+=: select
+=> l: +ports.name, ports.port/sort, ports.island/window, ports.port/window
+=> f: ~ports.name, ports.port/sort, ports.island/window
+=> s: +ports.tide_offset, ports.port/sort, ports.island/filter
+
+## struct
+select struct_extract(s, 'a') as x, s['b'] as y, s.a from (select {'a': port, 'b': name} as s from ports)
+=: select
+=> x: ~ports.port
+=> y: ~ports.name
+=> a: ports.port
+
+## struct
+select unnest(s), unnest([1,2]) as n from (select {'a': port, 'b': name} as s from ports)
+=: select
+=> a: ports.port
+=> b: ports.name
+
+## temporary-self-update
+create temp table f as select port, name from ports; update f set port = name; insert into sailings (port) select port from f
+=: create_table_as, update, insert
+=> sailings.port: ports.name
+
+## tight-spelling
+select fare::int<ticket_id as a,fare::int%ticket_id as b,fare::int>$1 as c,fare<=?as d from tickets
+=: select
+=> a: ~tickets.fare, ~tickets.ticket_id
+=> b: ~tickets.fare, ~tickets.ticket_id
+=> c: ~tickets.fare
+=> d: ~tickets.fare
+
+## star-as-argument
+select coalesce(*columns(*)) as c, count(*) as n from (select port, name from ports)
+=: select
+=> c: ~ports.port, ~ports.name
+
+## columns
+select min(columns(*)), max(columns('port|name')) from ports
+=: select
+=> port: +ports.port
+=> name: +ports.name
+=> island: +ports.island
+=> tide_offset: +ports.tide_offset
+
+## columns
+select columns(* exclude (port, island)) from ports
+=: select
+=> name: ports.name
+=> tide_offset: ports.tide_offset
+
+## columns
+select port from ports where columns(['name', 'island']) is not null
+=: select
+=> port: ports.port
+=> (rows): ports.name/filter, ports.island/filter
+
+## columns
+select columns(* replace (upper(name) as name)) from ports
+=: select
+=> port: ports.port
+=> name: ~ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## method-call
+select legs.list_transform(x -> x.port).list_sort() as l, details.json_extract('$.a') as d from bookings
+=: select
+=> l: ~bookings.legs
+=> d: ~bookings.details
+
+## unnest
+select unnest([{'a': port, 'b': name}, {'a': island, 'b': port}], recursive := true) from ports
+=: select
+=> a: ports.port, ports.island
+=> b: ports.name, ports.port
+
+## update-target
+update ports as p set name = c.name from crew c where c.port = p.port returning p.port
+=: update
+=> ports.name: crew.name
+=> ports.(rows): crew.port/filter, ports.port/filter
+
+## order-under-limit
+select * from (select port from ports order by tide_offset desc) limit 5
+=: select
+=> port: ports.port
+=> (rows): ports.tide_offset/sort
+
+## sequences
+insert into ports (port, tide_offset) select port, nextval('s') from tides
+=: insert
+=> ports.port: tides.port

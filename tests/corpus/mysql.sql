@@ -404,3 +404,132 @@ select port from ports
 =: delimiter, create_procedure, insert, delete, delimiter, select
 => crew.name: ports.name
 => port: ports.port
+
+## order-under-limit
+select * from (select port from ports order by tide_offset desc) x limit 5
+=: select
+=> port: ports.port
+=> (rows): ports.tide_offset/sort
+
+## block
+begin not atomic declare v int; select max(height) into v from tides; insert into sailings (berths) values (v); end
+=: block, insert
+=> sailings.berths: +tides.height
+
+## dynamic-sql
+set @q = "insert into ports (port) select port from tides"; prepare st from @q; execute st; deallocate prepare st;
+=: set, prepare, execute, insert, deallocate
+=> ports.port: tides.port
+
+## dynamic-sql
+prepare st from 'insert into ports (port) select port from tides where height > ?'; execute st using @h
+=: prepare, execute, insert
+=> ports.port: tides.port
+=> ports.(rows): tides.height/filter
+
+## cross-join
+select * from ports cross join tides on ports.port = tides.port where match (name, island) against ('x' in boolean mode)
+=: select
+=> port: ports.port, tides.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> at: tides.at
+=> height: tides.height
+=> (rows): ports.port/join, tides.port/join, ports.name/filter, ports.island/filter
+
+## full-text
+select match(name) against (island with query expansion) as score from ports lock in share mode
+=: select
+=> score: ~ports.name, ~ports.island
+
+## strings
+select _utf8mb4'x' as a, _latin1 x'4D' as b, n'x' as c, _binary 'y' = name as d, _utf8 0x41 as e from ports
+=: select
+=> d: ~ports.name
+
+## periods
+delete from ports for portion of p from '2020-01-01' to '2021-01-01' where name = 'x'; update ports for portion of p from '2020' to '2021' set name = 'y'
+=: delete, update
+=> ports.(rows): ports.name/filter
+
+## insert-set
+insert into ports values (); insert into ports () values (); insert into ports set port = (select port from tides), name = 'x'
+=: insert, insert, insert
+=> ports.port: tides.port
+
+## hints
+select a.* from ports a force index (x) use index for join (y) ignore key (z) where port in (1)
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> (rows): ports.port/filter
+
+## hints
+select sql_no_cache straight_join high_priority port from ports partition (p0, p1) as p procedure analyse()
+=: select
+=> port: ports.port
+
+## operators
+select name as `n` from ports where name <=> 'x' and name regexp '^a' and name not rlike 'b' and name sounds like 'c' and tide_offset div 2 = 1 and tide_offset mod 2 xor 1
+=: select
+=> n: ports.name
+=> (rows): ports.name/filter, ports.tide_offset/filter
+
+## operators
+select * from ports where (port, name) = any (select port, at from tides) and json_extract(name, '$.a') = 1 and name->'$.b' = 1 and name->>'$.c' is not null and 'x' member of (name)
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> (rows): ports.port/filter, ports.name{a}/filter, tides.port/filter, tides.at/filter
+
+## ordered-aggregate
+with recursive c (n) as (select 1 union all select n + 1 from c where n < 5) select n from c; select group_concat(distinct name order by port desc separator ',') as g from ports
+=: select, select
+=> g: +ports.name, ports.port/sort
+
+## temporary-self-update
+create temporary table f as select port, name from ports; update f set port = name; insert into sailings (port) select port from f
+=: create_table_as, update, insert
+=> sailings.port: ports.name
+
+## tight-spelling
+select fare*-1 as a,fare-@x as b,fare>@y as c,fare%@z as d,passenger=@p as e from tickets where fare<@x and paid!=@q
+=: select
+=> a: ~tickets.fare
+=> b: ~tickets.fare
+=> c: ~tickets.fare
+=> d: ~tickets.fare
+=> e: ~tickets.passenger
+=> (rows): tickets.fare/filter, tickets.paid/filter
+
+## update-target
+update ports p, crew c set p.name = c.name, c.role = p.island where p.port = c.port
+=: update, update
+=> crew.role: ports.island
+=> crew.(rows): ports.port/filter, crew.port/filter
+=> ports.name: crew.name
+=> ports.(rows): ports.port/filter, crew.port/filter
+
+## update-target
+update (select port as k, max(height) as h from tides group by port) t join ports p on p.port = t.k set p.tide_offset = t.h
+=: update
+=> ports.tide_offset: +tides.height
+=> ports.(rows): tides.port/group_by, ports.port/join, tides.port/join
+
+## records
+create procedure p() begin declare a varchar(9); declare b int; declare done int default 0; declare c cursor for select port, height from tides; declare continue handler for not found set done = 1; open c; read_loop: loop fetch c into a, b; if done then leave read_loop; end if; insert into sailings (port, berths) values (a, b); end loop; close c; end
+=: create_procedure, open, leave, insert, close
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+
+## unit-words
+select timestampdiff(day, sold_at, at) as a, date_add(sold_at, interval fare day) as b, extract(year_month from sold_at) as c from tickets, refunds
+=: select
+=> a: ~tickets.sold_at, ~refunds.at
+=> b: ~tickets.sold_at, ~tickets.fare
+=> c: ~tickets.sold_at

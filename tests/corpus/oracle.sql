@@ -454,3 +454,244 @@ set transaction read only; savepoint a; commit; rollback
 ## grant
 grant select on ports to clerk; comment on table ports is 'where'; create synonym p for ports; create index by_name on ports (name); explain plan for select port from ports
 =: grant, comment, create_synonym, create_index, explain
+
+## update-target
+update ports t set (t.name, t.island) = (select c.name, c.role from crew c where c.port = t.port)
+=: update
+=> ports.name: crew.name, crew.port/filter, ports.port/filter
+=> ports.island: crew.role, crew.port/filter, ports.port/filter
+
+## update-target
+update (select p.name as n, c.role as r from ports p join crew c on c.port = p.port) x set x.n = x.r
+=: update
+=> ports.name: crew.role
+=> ports.(rows): crew.port/join, ports.port/join
+
+## update-target
+update (select name, island from ports) set name = island where name is null
+=: update
+=> ports.name: ports.island
+=> ports.(rows): ports.name/filter
+
+## returning-into
+declare v number; begin insert into ports (port, tide_offset) values ('a', 3) returning tide_offset into v; update tides set height = v; end;
+=: block, insert, update
+=> tides.height: ports.tide_offset
+
+## records
+declare r ports%rowtype; begin select * into r from ports where port = 'X'; insert into sailings (port, berths) values (r.port, r.tide_offset); end;
+=: block, insert
+=> sailings.port: ports.port, ports.port/filter
+=> sailings.berths: ports.tide_offset, ports.port/filter
+
+## records
+declare cursor c is select port, height from tides; r c%rowtype; begin open c; loop fetch c into r; exit when c%notfound; insert into sailings (port, berths) values (r.port, r.height); end loop; close c; end;
+=: block, open, exit, insert, close
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+
+## order-under-limit
+select * from (select port, name from ports order by tide_offset) where rownum <= 3
+=: select
+=> PORT: ports.port
+=> NAME: ports.name
+=> (rows): ports.tide_offset/sort
+
+## json-table
+select j.* from bookings b, json_table(b.details, '$.legs[*]' columns (port varchar2(10) path '$.p' default b.legs on empty, nested path '$.stops[*]' columns (stop varchar2(3) path '$'))) j
+=: select
+=> PORT: ~bookings.legs, ~bookings.details{legs[*].p}
+=> STOP: ~bookings.details{legs[*].stops[*]}
+=> (rows): bookings.details/join
+
+## procedure
+begin pkg.log(p => 1); log_it; pkg.init; if 1 = 1 then pkg.log('x'); else pkg.log('y'); end if; raise_application_error(-20001, 'bad'); insert into ports (port) select port from tides; exception when no_data_found then pkg.log('n'); when others then rollback; raise; end;
+=: block, insert, rollback, raise
+=! not_followed
+=> ports.port: tides.port
+
+## procedure
+create or replace procedure refresh_ports(p_day in date) is v_n number; begin delete from ports; insert into ports (port, name) select port, role from crew; v_n := sql%rowcount; dbms_output.put_line('n=' || v_n); commit; exception when others then pkg.log_error(sqlcode, sqlerrm); raise; end refresh_ports;
+=: create_procedure, delete, insert, commit, raise
+=! not_followed
+=> ports.port: crew.port
+=> ports.name: crew.role
+
+## bulk-collect
+declare type t_ids is table of tickets.ticket_id%type index by pls_integer; l_ids t_ids; begin select ticket_id bulk collect into l_ids from tickets where paid = 1; forall i in 1 .. l_ids.count insert into refunds (refund_id, amount) values (l_ids(i), 1); end;
+=: block, insert
+=> refunds.refund_id: tickets.ticket_id, tickets.paid/filter
+
+## bulk-collect
+declare type r_t is record (p varchar2(10), h number); type t_t is table of r_t; l t_t; cursor c is select port, height from tides; begin open c; loop fetch c bulk collect into l limit 100; exit when l.count = 0; forall i in indices of l save exceptions insert into sailings (port, berths) values (l(i).p, l(i).h); end loop; close c; end;
+=: block, open, exit, insert, close
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+
+## package
+create or replace package body pkg as g number := 0; procedure load(p in number) is begin insert into ports (port) select port from tides; end load; function f(x number) return number is begin return x * 2; end; begin g := 1; end pkg;
+=: create_package_body, create_procedure, insert, create_function
+=> ports.port: tides.port
+
+## block
+<<main>> declare x number; begin <<inner>> for i in 1..10 loop insert into ports (port) select port from tides; exit inner when i > 3; end loop inner; goto done; <<done>> null; end main;
+=: block, insert, exit, goto, null
+=> ports.port: tides.port
+
+## sequences
+insert into ports (port, tide_offset) select name, seq_p.nextval from crew
+=: insert
+=> ports.port: crew.name
+
+## dynamic-sql
+begin execute immediate q'[insert into ports (port) select port from tides]'; execute immediate 'truncate table ports'; execute immediate 'insert into ports (port) select name from crew where role = ''x''' ; end;
+=: block, insert, truncate, insert
+=> ports.port: tides.port, crew.name
+=> ports.(rows): crew.role/filter
+
+## with-function
+with function f(x number) return number is begin return x + 1; end; select f(height) as h from tides
+=: select
+=> H: ~tides.height
+
+## trigger
+create or replace trigger trg before insert on tickets for each row begin :new.fare := :new.fare * 2; if inserting then pkg.log(:new.fare); elsif updating('FARE') then null; end if; end;
+=: create_trigger, update, null
+=! not_followed
+=> tickets.fare: ~tickets.fare
+
+## trigger
+create or replace trigger trg for insert on tickets compound trigger v number; after each row is begin insert into refunds (ticket_id) values (:new.ticket_id); end after each row; end trg;
+=: create_trigger, insert
+=> refunds.ticket_id: tickets.ticket_id
+
+## insert-select
+insert into ports t (port, name) select port, role from crew
+=: insert
+=> ports.port: crew.port
+=> ports.name: crew.role
+
+## collection
+select cast(multiset(select port from tides t where t.port = p.port) as t_list) as l from ports p
+=: select
+=> L: +tides.port, tides.port/filter, ports.port/filter
+
+## search-cycle
+with t (a, b) as (select crew_id, boss_id from crew union all select c.crew_id, c.boss_id from crew c, t where c.boss_id = t.a) cycle a set cyc to 'y' default 'n' select * from t
+=: select
+=> A: crew.crew_id
+=> B: crew.boss_id
+=> CYC: crew.crew_id/conditional
+=> (rows): crew.boss_id/filter, crew.crew_id/filter
+
+## time-travel
+select versions_starttime, versions_xid, port from ports versions between timestamp minvalue and maxvalue
+=: select
+=> PORT: ports.port
+
+## delete
+delete from (select * from ports where name = 'x') where port = 'y'
+=: delete
+=> ports.(rows): ports.name/filter, ports.port/filter
+
+## delete
+delete (select port from ports p where p.name is null) x
+=: delete
+=> ports.(rows): ports.name/filter
+
+## merge
+merge into ports p using (select distinct port, first_value(role) over (partition by port order by crew_id) as r from crew) c on (p.port = c.port) when matched then update set p.name = c.r where p.name is null when not matched then insert (p.port, p.name) values (c.port, c.r) log errors into err$_ports ('x') reject limit unlimited
+=: merge
+=> ports.name: ~crew.role, crew.port/window, crew.crew_id/window
+=> ports.port: crew.port
+=> ports.(rows): crew.port/group_by, crew.role/group_by, crew.port/window, crew.crew_id/window, ports.port/join, crew.port/join, ports.name/filter
+
+## multi-insert
+insert all when h > 3 then into high (port, h) values (port, h) when h > 1 then into mid (port) values (port) else into low values (port, h) select port, height h from tides; insert first when 1 = 1 then into a (x) values (p) select port p from ports
+=: insert, insert, insert, insert
+=! unknown_insert_columns
+=> HIGH.PORT: tides.port
+=> HIGH.H: tides.height
+=> HIGH.(rows): tides.height/filter
+=> MID.PORT: tides.port
+=> MID.(rows): tides.height/filter
+=> LOW.COLUMN1: tides.port
+=> LOW.COLUMN2: tides.height
+=> LOW.(rows): tides.height/filter
+=> A.X: ports.port
+
+## connect-by
+select level lv, lpad(' ', 2 * level) || name nm, sys_connect_by_path(name, '/') pth, connect_by_root crew_id rt, connect_by_isleaf lf, prior name pn from crew where role = 'x' start with boss_id is null connect by nocycle prior crew_id = boss_id and level < 5 order siblings by name
+=: select
+=> NM: ~crew.name
+=> PTH: ~crew.name
+=> RT: ~crew.crew_id
+=> PN: ~crew.name
+=> (rows): crew.role/filter, crew.boss_id/filter, crew.crew_id/filter
+
+## minus
+with a as (select /*+ materialize */ port, at from tides), b (p, m) as (select port, max(at) from a group by port) select a.*, b.m from a join b on b.p = a.port minus select port, at, at from tides union all select 'x', null, null from dual
+=: select
+=> PORT: tides.port
+=> AT: tides.at
+=> M: +tides.at
+=> (rows): tides.port/group_by, tides.port/join, tides.port/filter, tides.at/filter, tides.at/group_by
+
+## update
+update ports p set (name, island) = (select c.name, c.role from crew c where c.port = p.port and rownum = 1) where exists (select null from crew c where c.port = p.port) returning name bulk collect into :x; delete from tides t where rowid > (select min(rowid) from tides b where b.port = t.port); insert into ports (port, name) select port, max(role) from crew group by port; insert /*+ append parallel(4) */ into ports select * from ports; update (select a.name n, b.role r from ports a join crew b on a.port = b.port) set n = r
+=: update, delete, insert, insert, update
+=> ports.name: crew.name, crew.port/filter, ports.port/filter, +crew.role, ports.name, crew.role
+=> ports.island: crew.role, crew.port/filter, ports.port/filter, ports.island
+=> ports.(rows): crew.port/filter, ports.port/filter, crew.port/group_by, ports.port/join, crew.port/join
+=> tides.(rows): tides.port/filter
+=> ports.port: crew.port, ports.port
+=> ports.tide_offset: ports.tide_offset
+
+## package
+create or replace package body etl as g_run number; procedure step1 is begin insert into stg (port, h) select port, height from tides; end; procedure step2(p in varchar2) is v stg.h%type; begin select max(h) into v from stg where port = p; update ports set tide_offset = v where port = p; end step2; function calc(a number, b number default 1) return number deterministic is begin return a * b; end; procedure main is begin step1; step2('x'); for r in (select port, calc(h) c from stg) loop insert into fin (port, c) values (r.port, r.c); end loop; end main; begin g_run := 1; end etl;
+/
+begin etl.main; end;
+/
+=: create_package_body, create_procedure, insert, create_procedure, update, create_function, create_procedure, insert, block
+=> STG.PORT: tides.port
+=> STG.H: tides.height
+=> ports.tide_offset: +STG.H, STG.PORT/filter
+=> ports.(rows): ports.port/filter
+=> FIN.PORT: STG.PORT
+=> FIN.C: ~STG.H
+
+## temporary-self-update
+create private temporary table ora$ptt_f as select port, name from ports; update ora$ptt_f set port = name; insert into sailings (port) select port from ora$ptt_f
+=: create_table_as, update, insert
+=> sailings.port: ports.name
+
+## tight-spelling
+select fare*-1 a,fare||ticket_id b from tickets where fare>:x and paid=:y and ticket_id!=:z
+=: select
+=> A: ~tickets.fare
+=> B: ~tickets.fare, ~tickets.ticket_id
+=> (rows): tickets.fare/filter, tickets.paid/filter, tickets.ticket_id/filter
+
+## update-target
+update (select p.*, c.role from ports p, crew c where c.port = p.port) v set v.island = v.role
+=: update
+=> ports.island: crew.role
+=> ports.(rows): crew.port/filter, ports.port/filter
+
+## returning-into
+declare a varchar2(9); b number; begin delete from ports where port = 'x' returning name, tide_offset into a, b; insert into crew (name, role) values (a, b); end;
+=: block, delete, insert
+=> ports.(rows): ports.port/filter
+=> crew.name: ports.name, ports.port/filter
+=> crew.role: ports.tide_offset, ports.port/filter
+
+## order-under-limit
+select * from (select port from ports order by tide_offset desc) fetch first 3 rows only
+=: select
+=> PORT: ports.port
+=> (rows): ports.tide_offset/sort
+
+## dynamic-sql
+declare q varchar2(99) := 'insert into ports (port) '; begin q := q || 'select port from tides'; execute immediate q; end;
+=: block, insert
+=> ports.port: tides.port

@@ -445,3 +445,250 @@ begin; savepoint a; release savepoint a; commit
 ## grant
 grant select on ports to clerk; comment on table ports is 'where ferries land'
 =: grant, comment
+
+## tight-spelling
+select a::int < b and c > d as x from (select port as a, name as b, island as c, tide_offset as d from ports) t
+=: select
+=> x: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+
+## tight-spelling
+select tide_offset::int<5 and fare::int>3 as y from ports, tickets
+=: select
+=> y: ~ports.tide_offset, ~tickets.fare
+
+## tight-spelling
+select tide_offset::int <@ port as y, name::text << island as z, name::int <> island as w, name::int<=island as v from ports
+=: select
+=> y: ~ports.tide_offset, ~ports.port
+=> z: ~ports.name, ~ports.island
+=> w: ~ports.name, ~ports.island
+=> v: ~ports.name, ~ports.island
+
+## tight-spelling
+select tide_offset::int % name as y from ports
+=: select
+=> y: ~ports.tide_offset, ~ports.name
+
+## tight-spelling
+select * from ports where port>? and name<?
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> (rows): ports.port/filter, ports.name/filter
+
+## tight-spelling
+select * from ports where tide_offset>%s and name=%s and island<>%(isle)s
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> (rows): ports.tide_offset/filter, ports.name/filter, ports.island/filter
+
+## tight-spelling
+select port &< name as a, port ?# name as b, port ?| array['a'] as c, port @> name as d, port ? 'x' as e from ports
+=: select
+=> a: ~ports.port, ~ports.name
+=> b: ~ports.port, ~ports.name
+=> c: ~ports.port
+=> d: ~ports.port, ~ports.name
+=> e: ~ports.port
+
+## temporary-self-update
+create temp table f as select port, name, tide_offset from ports; delete from f where tide_offset > 3; update f set name = port || name where name is null; insert into sailings (port) select name from f
+=: create_table_as, delete, update, insert
+=> sailings.port: ports.name, ~ports.port, ~ports.name
+=> sailings.(rows): ports.tide_offset/filter, ports.name/filter
+
+## update-target
+update ports x set name = s.r from (select role as r, port from crew) x2 join (select 1 as r) s on true where x.port = x2.port
+=: update
+=> ports.(rows): ports.port/filter, crew.port/filter
+
+## returning-into
+do $$ declare v int; begin insert into ports (port, tide_offset) select port, height from tides returning tide_offset into v; insert into tides (height) values (v); end $$
+=: do, insert, insert
+=> ports.port: tides.port
+=> ports.tide_offset: tides.height
+=> tides.height: ports.tide_offset
+
+## lateral
+select v.n from ports n cross join lateral (values (n.*)) v(n)
+=: select
+=> n: ports.port
+
+## lateral
+select v.a, v.c from ports n cross join lateral (values (n.*)) v(a, b, c, d)
+=: select
+=> a: ports.port
+=> c: ports.island
+
+## lateral
+select u.x from ports n, lateral (select n.*) u(x)
+=: select
+=> x: ports.port
+
+## order-under-limit
+select * from (select port, name from ports order by tide_offset) t limit 3
+=: select
+=> port: ports.port
+=> name: ports.name
+=> (rows): ports.tide_offset/sort
+
+## search-cycle
+with recursive t(a, b) as (select crew_id, boss_id from crew union all select c.crew_id, c.boss_id from crew c join t on t.a = c.boss_id) search depth first by a set ord cycle a set cyc using path select a, ord, cyc, path from t order by ord
+=: select
+=> a: crew.crew_id
+=> ord: ~crew.crew_id
+=> cyc: crew.crew_id/conditional
+=> path: ~crew.crew_id
+=> (rows): crew.crew_id/join, crew.boss_id/join
+
+## xml-table
+select x.* from bookings b, xmltable('/a/b' passing b.details columns id int path '@id', nm text path 'n' default b.legs, ord for ordinality) x
+=: select
+=> id: ~bookings.details{@id}
+=> nm: ~bookings.legs, ~bookings.details{n}
+=> (rows): bookings.details/join
+
+## templates
+select port from {{ ref('ports') }} where {{ cond }}
+=: select
+=> port: {{ ref('ports') }}.port
+
+## templates
+insert into {{ target }} select port from {{ source('a', 'b') }} p
+=: insert
+=! unknown_insert_columns
+=> {{ target }}.port: {{ source('a', 'b') }}.port
+
+## sequences
+insert into ports (port, tide_offset) select name, nextval('s') from crew
+=: insert
+=> ports.port: crew.name
+
+## procedure
+create procedure p(a int) language plpgsql as $$ begin perform log(a); call other(a); insert into ports (port) select port from tides where height > a; exception when unique_violation or others then raise notice 'x %', sqlerrm; get stacked diagnostics a = message_text; end $$
+=: create_procedure, insert, raise, get
+=! not_followed
+=> ports.port: tides.port
+=> ports.(rows): tides.height/filter
+
+## routine-body
+create function f(x int) returns int language sql immutable return x + 1; select f(tide_offset) as g from ports
+=: create_function, select
+=> g: ~ports.tide_offset
+
+## routine-body
+create function f(x int) returns int language sql begin atomic select x * 2; end; select f(tide_offset) as g from ports
+=: create_function, select
+=> g: ~ports.tide_offset
+
+## routine-body
+create function f() returns setof ports begin atomic insert into ports (port) select port from tides; select * from ports; end
+=: create_function, insert
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> ports.port: tides.port
+
+## catalogue-tables
+select relname from pg_class; select oid from pg_type
+=: select, select
+=> relname: pg_class.relname
+=> oid: pg_type.oid
+
+## catalogue-tables
+set search_path to a, pg_catalog; create table a.pg_class (relname text); select relname from pg_class
+=: set, create_table, select
+=> relname: a.pg_class.relname
+
+## strings
+select substring(name similar 'a#"b#"c' escape '#') as s, substring(name from island for '#') as t from ports
+=: select
+=> s: ~ports.name
+=> t: ~ports.name, ~ports.island
+
+## rule
+create rule r as on insert to ports do also (insert into tides (port) values (new.port); update crew set name = new.name where port = new.port)
+=: create_rule, insert, update
+=> tides.port: ports.port
+=> crew.name: ports.name
+=> crew.(rows): crew.port/filter, ports.port/filter
+
+## rule
+create rule r as on update to ports do instead nothing; create rule r2 as on delete to ports where old.port = 'x' do instead delete from tides where port = old.port
+=: create_rule, create_rule, delete
+=> tides.(rows): tides.port/filter, ports.port/filter
+
+## quoted-names
+select port as U&"d\0061t", name U&"x!0061" uescape '!' from ports
+=: select
+=> dat: ports.port
+=> xa: ports.name
+
+## sample
+select * from ports tablesample system (tide_offset(3) + 1) repeatable (2)
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## window
+select sum(tide_offset) over (rows between unbounded preceding and unbounded(1) following) as s from ports
+=: select
+=> s: +ports.tide_offset
+
+## temporary-self-update
+create temp table f as select port, name from ports; update f set (port, name) = (name, port); insert into crew (port, name) select port, name from f
+=: create_table_as, update, insert
+=> crew.port: ports.name
+=> crew.name: ports.port
+
+## star-as-argument
+select count(*) as n, count(p.*) as m, row(p.*) as r, to_jsonb(p.*) as j from ports p
+=: select
+=> m: +ports.port, +ports.name, +ports.island, +ports.tide_offset
+=> r: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+=> j: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+
+## unnest
+select u.a, u.b from ports, unnest(array[port, name], array[island]) as u(a, b)
+=: select
+=> a: ~ports.port, ~ports.name
+=> b: ~ports.island
+=> (rows): ports.port/join, ports.name/join, ports.island/join
+
+## returning-into
+create procedure p() language plpgsql as $$ declare r record; begin update ports set name = 'x' where port = 'y' returning * into r; insert into crew (port, name) values (r.port, r.island); end $$
+=: create_procedure, update, insert
+=> ports.(rows): ports.port/filter
+=> crew.port: ports.port, ports.port/filter
+=> crew.name: ports.island, ports.port/filter
+
+## records
+create procedure p() language plpgsql as $$ declare r ports%rowtype; begin select * into strict r from ports where port = 'x'; insert into crew (port, name) values (r.port, r.name); end $$
+=: create_procedure, insert
+=> crew.port: ports.port, ports.port/filter
+=> crew.name: ports.name, ports.port/filter
+
+## records
+create procedure p() language plpgsql as $$ declare c cursor for select port, height from tides; begin for r in c loop insert into sailings (port, berths) values (r.port, r.height); end loop; end $$
+=: create_procedure, insert
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+
+## dynamic-sql
+do $$ begin execute 'insert into ports (port) select port from tides'; execute format('insert into %I (port) select name from crew', 'ports'); end $$
+=: do, insert, insert
+=> ports.port: tides.port, crew.name
+
+## sequences
+insert into ports (port, tide_offset) values ((select max(port) from tides), nextval('s')); select currval('s'), port from ports
+=: insert, select
+=> ports.port: +tides.port
+=> port: ports.port

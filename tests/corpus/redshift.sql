@@ -411,3 +411,78 @@ begin transaction; commit; vacuum full ports; analyze ports
 ## grant
 grant select on table ports to group clerks; comment on table ports is 'where'
 =: grant, comment
+
+## procedure
+create or replace procedure p(a int) language plpgsql as $$ declare r record; begin for r in select port, height from tides loop insert into sailings (port, berths) values (r.port, r.height); end loop; execute 'insert into ports (port) select port from tides'; end $$
+=: create_procedure, insert, insert
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+=> ports.port: tides.port
+
+## super-unnest
+select v, k from bookings b, unpivot b.details as v at k
+=: select
+=> v: ~bookings.details{[*]}
+=> k: ~bookings.details{[*]}
+=> (rows): bookings.details{[*]}/join
+
+## merge
+merge into ports using tides on ports.port = tides.port remove duplicates
+=: merge
+=> ports.port: tides.port
+=> ports.name: tides.at
+=> ports.island: tides.height
+=> ports.(rows): ports.port/join, tides.port/join
+
+## super-path
+select o.c.a[0].b from orders o
+=: select
+=> b: ~orders.c{a[0].b}
+
+## temporary-self-update
+create temp table f as select port, name from ports; update f set port = name where port = 'x'; insert into sailings (port) select port from f
+=: create_table_as, update, insert
+=> sailings.port: ports.port, ports.name
+=> sailings.(rows): ports.port/filter
+
+## tight-spelling
+select fare::int<ticket_id as a,fare::int%ticket_id as b from tickets where fare::int<=ticket_id and paid::int<>ticket_id
+=: select
+=> a: ~tickets.fare, ~tickets.ticket_id
+=> b: ~tickets.fare, ~tickets.ticket_id
+=> (rows): tickets.fare/filter, tickets.ticket_id/filter, tickets.paid/filter
+
+## update-target
+update ports set name = c.name from crew c where c.port = ports.port
+=: update
+=> ports.name: crew.name
+=> ports.(rows): crew.port/filter, ports.port/filter
+
+## records
+create procedure p() language plpgsql as $$ declare r record; begin for r in select port, height from tides loop insert into sailings (port, berths) values (r.port, r.height); end loop; end $$
+=: create_procedure, insert
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+
+## order-under-limit
+select top 3 * from (select port from ports order by tide_offset) t
+=: select
+=> port: ports.port
+=> (rows): ports.tide_offset/sort
+
+## unit-words
+select dateadd(month, 1, sold_at) as a, datediff(day, sold_at, at) as b, date_trunc('week', sold_at) as c from tickets, refunds
+=: select
+=> a: ~tickets.sold_at
+=> b: ~tickets.sold_at, ~refunds.at
+=> c: ~tickets.sold_at
+
+## dynamic-sql
+create procedure p() language plpgsql as $$ declare q text; begin q := 'insert into ports (port) select port from tides'; execute q; end $$
+=: create_procedure, insert
+=> ports.port: tides.port
+
+## sequences
+create table x (a bigint identity(1, 1), port varchar(9)); insert into x (port) select port from tides
+=: create_table, insert
+=> x.port: tides.port

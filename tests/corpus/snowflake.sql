@@ -492,3 +492,148 @@ grant select on table ports to role clerk; comment on table ports is 'where'; sh
 ## transaction
 begin transaction; commit; rollback
 =: begin, commit, rollback
+
+## star-as-argument
+select hash(*) as h, object_construct(*) as o, hash(p.*) as g from ports p
+=: select
+=> H: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+=> O: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+=> G: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+
+## temporary-self-update
+create temporary table f as select port, name from ports; merge into f using tides t on t.port = f.port when matched then update set f.name = f.port; insert into sailings (port) select name from f
+=: create_table_as, merge, insert
+=> sailings.port: ports.name, ports.port
+=> sailings.(rows): tides.port/join, ports.port/join
+
+## records
+declare rs resultset default (select port, height from tides); c1 cursor for rs; begin for r in c1 do insert into sailings (port, berths) values (r.port, r.height); end for; end;
+=: block, insert
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+
+## records
+begin let rs resultset := (select port, height from tides); let c cursor for rs; open c; for r in c do insert into sailings (port, berths) values (:r.port, :r.height); end for; return table(rs); end;
+=: block, open, insert
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+
+## dynamic-sql
+execute immediate $$ begin let x int := (select max(height) from tides); insert into sailings (berths) values (:x); end; $$
+=: execute, insert
+=> sailings.berths: +tides.height
+
+## templates
+select * from {{ ref('ports') }}
+=: select
+=! star_of_unknown_table
+=> *: {{ ref('ports') }}.*
+
+## sequences
+insert into ports (port, tide_offset) select name, s.nextval from crew; insert into ports (port, tide_offset) select name, x.nextval from crew, table(getnextval(s)) x
+=: insert, insert
+=> ports.port: crew.name
+
+## dynamic-sql
+execute immediate $$insert into ports (port) select port from tides$$
+=: execute, insert
+=> ports.port: tides.port
+
+## dynamic-sql
+create or replace procedure p() returns string language sql as $$ declare q string; begin q := 'insert into ports (port) select port from tides'; execute immediate :q; execute immediate 'insert into ports (port) ' || 'select name from crew'; return 'ok'; end; $$
+=: create_procedure, insert, insert
+=> ports.port: tides.port, crew.name
+
+## records
+begin let c cursor for select port, height from tides; for r in c do let p varchar := r.port; insert into sailings (port, berths) values (:p, r.height); end for; end;
+=: block, insert
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+
+## ordinals
+select $1, t.$2 as b from ports t
+=: select
+=> port: ports.port
+=> B: ports.name
+
+## connect-by
+select crew_id, level, sys_connect_by_path(name, '/') as p, connect_by_root name as r from crew start with boss_id is null connect by boss_id = prior crew_id
+=: select
+=> CREW_ID: crew.crew_id
+=> P: ~crew.name
+=> R: ~crew.name
+=> (rows): crew.boss_id/filter, crew.crew_id/filter
+
+## merge
+merge into daily d using (select port, at, height from tides qualify row_number() over (partition by port order by at desc) = 1) s on d.port = s.port when matched and s.height is null then delete when matched and d.h <> s.height then update set d.h = s.height, at = s.at when not matched then insert (port, h) values (s.port, s.height)
+=: merge
+=> DAILY.H: tides.height
+=> DAILY.AT: tides.at
+=> DAILY.PORT: tides.port
+=> DAILY.(rows): tides.port/window, tides.at/window, DAILY.PORT/join, tides.port/join, tides.height/filter, DAILY.H/filter
+
+## flatten
+select t.value:name::string as nm, f.value, f.index, f.this, l.value:x.y[0]::int as xy, parse_json(b.details):a.b as ab, b.details['k'][0]:z as z, get(b.details, 'q') as q, b.details:"Odd Key" as ok, try_to_number(b.details:n::string) n, object_keys(b.details) ks, b.legs[0].port::string p0, array_size(b.legs) sz, b.details:d:e as de from bookings b, lateral flatten(input => b.legs) t, lateral flatten(b.details:items, outer => true) f, table(flatten(input => t.value:sub, recursive => true)) l
+=: select
+=> NM: ~bookings.legs{[*].name}
+=> VALUE: ~bookings.details{items[*]}
+=> THIS: ~bookings.details{items[*]}
+=> XY: ~bookings.legs{[*].sub[*].x.y[0]}
+=> AB: ~bookings.details
+=> Z: ~bookings.details{k[0].z}
+=> Q: ~bookings.details
+=> OK: ~bookings.details{Odd Key}
+=> N: ~bookings.details{n}
+=> KS: ~bookings.details
+=> P0: ~bookings.legs{[0].port}
+=> SZ: ~bookings.legs
+=> DE: ~bookings.details{d.e}
+=> (rows): bookings.legs{[*].sub[*]}/join, bookings.details{items[*]}/join
+
+## flow
+select port, height from tides ->> select port from $1 where height > 3
+=: select
+=> PORT: tides.port
+=> (rows): tides.height/filter
+
+## tight-spelling
+select fare::int<ticket_id as a,fare::int%ticket_id as b,fare>:x as c from tickets where ticket_id=:y
+=: select
+=> A: ~tickets.fare, ~tickets.ticket_id
+=> B: ~tickets.fare, ~tickets.ticket_id
+=> C: ~tickets.fare
+=> (rows): tickets.ticket_id/filter
+
+## star-as-argument
+select array_construct(*) as a, object_construct_keep_null(p.*) as o, hash_agg(*) as h from ports p
+=: select
+=> A: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+=> O: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+=> H: +ports.port, +ports.name, +ports.island, +ports.tide_offset
+
+## unnest
+select f.value:port::string as p, f.key from bookings, lateral flatten(input => details:legs) f
+=: select
+=> P: ~bookings.details{legs[*].port}
+=> KEY: ~bookings.details{legs[*]}
+=> (rows): bookings.details{legs[*]}/join
+
+## update-target
+update ports t set t.name = s.n from (select port, max(name) n from crew group by port) s where s.port = t.port
+=: update
+=> ports.name: +crew.name
+=> ports.(rows): crew.port/group_by, crew.port/filter, ports.port/filter
+
+## order-under-limit
+select top 3 * from (select port from ports order by tide_offset)
+=: select
+=> PORT: ports.port
+=> (rows): ports.tide_offset/sort
+
+## unit-words
+select dateadd(month, 1, sold_at) as a, datediff(day, sold_at, at) as b, date_trunc(week, sold_at) as c, last_day(sold_at, year) as d from tickets, refunds
+=: select
+=> A: ~tickets.sold_at
+=> B: ~tickets.sold_at, ~refunds.at
+=> C: ~tickets.sold_at
+=> D: ~tickets.sold_at

@@ -530,3 +530,252 @@ optimize ports zorder by (port); msck repair table ports; refresh table ports; a
 ## set
 set spark.sql.shuffle.partitions = 10; reset; show tables in core; describe extended ports
 =: set, reset, show, describe
+
+## star-as-argument
+select concat_ws('|', *) as k, hash(*) as h, struct(*) as s, count(*) as n from ports
+=: select
+=> k: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+=> h: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+=> s: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+
+## star-except
+select * except (details.a) from bookings
+=: select
+=> booking_id: bookings.booking_id
+=> details: bookings.details
+=> legs: bookings.legs
+
+## unnest
+select inline(array(struct(port, name), struct(island, port))) from ports
+=: select
+=> port: ports.port, ports.island
+=> name: ports.name, ports.port
+=> (rows): ports.port/join, ports.name/join, ports.island/join
+
+## unnest
+select * from ports lateral view inline(array(struct(port as p, name as n))) t as a, b
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> a: ports.port
+=> b: ports.name
+=> (rows): ports.port/join, ports.name/join
+
+## refreshed-table
+create or refresh streaming table s as select port, name from stream(ports)
+=: create_table_as
+=> s.port: ports.port
+=> s.name: ports.name
+
+## refreshed-table
+create or refresh materialized view m as select port, name from ports
+=: create_materialized_view
+=> m.port: ports.port
+=> m.name: ports.name
+
+## refreshed-table
+create or refresh live table m as select port, name from live.ports
+=: create_table_as
+=> m.port: live.ports.port
+=> m.name: live.ports.name
+
+## unit-words
+select datediff(day, sold_at) as a, date_add(day, 3) as b, datediff(day, sold_at, day) as c from (select sold_at, at as day from tickets, refunds) t
+=: select
+=> a: ~refunds.at, ~tickets.sold_at
+=> b: ~refunds.at
+=> c: ~tickets.sold_at, ~refunds.at
+
+## pipes
+from tickets |> where fare > 3 |> select ticket_id, fare |> extend fare + 1 as f1 |> set fare = 0 |> drop ticket_id |> as t |> aggregate sum(f1) as s group by fare
+=: select
+=> s: +tickets.fare
+=> (rows): tickets.fare/filter
+
+## pipes
+table tickets |> lateral view explode(array(fare)) e as x |> join refunds using (ticket_id) |> order by x |> limit 2 offset 1
+=: select
+=> ticket_id: tickets.ticket_id
+=> sailing_id: tickets.sailing_id
+=> fare: tickets.fare
+=> sold_at: tickets.sold_at
+=> passenger: tickets.passenger
+=> paid: tickets.paid
+=> x: ~tickets.fare
+=> refund_id: refunds.refund_id
+=> amount: refunds.amount
+=> reason: refunds.reason
+=> at: refunds.at
+=> (rows): tickets.fare/join, tickets.ticket_id/join, refunds.ticket_id/join, tickets.fare/sort
+
+## literals
+select 10L as a, 2.5D as b, 1Y, 3S, 1BD, 1e3, 1.5E-2F as f from ports where tide_offset > 3L
+=: select
+=> (rows): ports.tide_offset/filter
+
+## interval
+select sold_at + interval 1 day 2 hours as a, at - interval '1' month as b, interval '1 2' day to hour as c, interval 3 days + interval -2 weeks as d, sold_at + interval fare days from tickets, refunds
+=: select
+=> a: ~tickets.sold_at
+=> b: ~refunds.at
+=> (sold_at + interval fare days): ~tickets.sold_at, ~tickets.fare
+
+## time-window
+select window(sold_at, '10 minutes') as w, window.start as s, count(*) from tickets group by window(sold_at, '10 minutes', '5 minutes')
+=: select
+=> w: ~tickets.sold_at
+=> s: ~tickets.sold_at
+=> (rows): tickets.sold_at/group_by
+
+## time-window
+select window.start, window.end, sum(fare) as f from tickets group by window(sold_at, '10 minutes')
+=: select
+=> start: ~tickets.sold_at
+=> end: ~tickets.sold_at
+=> f: +tickets.fare
+=> (rows): tickets.sold_at/group_by
+
+## lambda
+select exists(legs, x -> x.port = booking_id) as e, forall(legs, x -> x > 1) as a, aggregate(legs, 0, (acc, x) -> acc + x, acc -> acc * 2) as g from bookings
+=: select
+=> e: ~bookings.legs, ~bookings.booking_id
+=> a: ~bookings.legs
+=> g: ~bookings.legs
+
+## json-path
+select details:['k'] as a, details:a.b[0].c as b, details:`x y` as c, details:a::int as d from bookings
+=: select
+=> a: ~bookings.details{k}
+=> b: ~bookings.details{a.b[0].c}
+=> c: ~bookings.details{x y}
+=> d: ~bookings.details{a}
+
+## ordinals
+select * from ports order by name desc nulls last, port asc nulls first
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## aggregates
+select sort_array(collect_list(name)) as s, first(name, true) ignore nulls as f, percentile_approx(fare, 0.5) filter (where paid) as p from tickets, ports
+=: select
+=> s: +ports.name
+=> f: +ports.name
+=> p: +tickets.fare, tickets.paid/filter
+
+## use
+select * from default.ports; use default; select * from default.tides
+=: select, use, select
+=> port: ports.port, tides.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> at: tides.at
+=> height: tides.height
+
+## identifier-clause
+select port from identifier('ports') where identifier('name') = 'x'; select identifier('name') as n from ports; create table identifier('a.b') as select port from ports; insert into identifier('ports') (port) select port from tides
+=: select, select, create_table_as, insert
+=> port: ports.port
+=> (rows): ports.name/filter
+=> n: ports.name
+=> a.b.port: ports.port
+=> ports.port: tides.port
+
+## insert-select
+insert into ports (port) with schema evolution select port from tides
+=: insert
+=> ports.port: tides.port
+
+## merge
+merge with schema evolution into ports using tides on ports.port = tides.port when matched then update set * when not matched by source then delete
+=: merge
+=> ports.port: tides.port
+=> ports.at: tides.at
+=> ports.height: tides.height
+=> ports.(rows): ports.port/join, tides.port/join
+
+## stream
+select port from stream(tides); select port from stream tides
+=: select, select
+=> port: tides.port
+
+## cross-join
+select * from ports cross join tides on ports.port = tides.port
+=: select
+=> port: ports.port, tides.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> at: tides.at
+=> height: tides.height
+=> (rows): ports.port/join, tides.port/join
+
+## tight-spelling
+select fare::int<ticket_id as a,fare%ticket_id as b,fare>:x as c from tickets where fare<=>ticket_id
+=: select
+=> a: ~tickets.fare, ~tickets.ticket_id
+=> b: ~tickets.fare, ~tickets.ticket_id
+=> c: ~tickets.fare
+=> (rows): tickets.fare/filter, tickets.ticket_id/filter
+
+## star-as-argument
+select md5(concat_ws('-', p.*)) as h, named_struct('a', port) as s, to_json(struct(p.*)) as j from ports p
+=: select
+=> h: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+=> s: ~ports.port
+=> j: ~ports.port, ~ports.name, ~ports.island, ~ports.tide_offset
+
+## unnest
+select k, v from bookings lateral view explode(map(booking_id, details, 'x', legs)) t as k, v
+=: select
+=> k: ~bookings.booking_id, ~bookings.details, ~bookings.legs
+=> v: ~bookings.booking_id, ~bookings.details, ~bookings.legs
+=> (rows): bookings.booking_id/join, bookings.details/join, bookings.legs/join
+
+## unnest
+select posexplode(array(booking_id, details)) from bookings
+=: select
+=> col: ~bookings.booking_id, ~bookings.details
+=> (rows): bookings.booking_id/join, bookings.details/join
+
+## unnest
+select stack(2, port, name, island, port) as (a, b) from ports
+=: select
+=> a: ports.port, ports.island
+=> b: ports.name, ports.port
+
+## order-under-limit
+select * from (select port from ports order by tide_offset) limit 3
+=: select
+=> port: ports.port
+=> (rows): ports.tide_offset/sort
+
+## dynamic-sql
+execute immediate 'insert into ports (port) select port from tides'
+=: execute, insert
+=> ports.port: tides.port
+
+## pipes
+create view v as from ports |> where island = 'x' |> extend upper(name) as u |> select port, u
+=: create_view
+=> v.port: ports.port
+=> v.u: ~ports.name
+=> v.(rows): ports.island/filter
+
+## pipes
+from tides |> aggregate max(height) as h group by port |> join ports using (port) |> select name, h
+=: select
+=> name: ports.name
+=> h: +tides.height
+=> (rows): tides.port/group_by, tides.port/join, ports.port/join
+
+## pipes
+insert into ports (port) from tides |> where height > 1 |> select port
+=: insert
+=> ports.port: tides.port
+=> ports.(rows): tides.height/filter

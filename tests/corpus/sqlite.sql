@@ -376,3 +376,88 @@ explain query plan select port from ports
 ## vacuum
 vacuum; reindex; analyze
 =: vacuum, reindex, analyze
+
+## update-limit
+update ports set name = 'x' order by port limit 3 offset 1; delete from ports where 1 order by port limit 1 offset 2
+=: update, delete
+=> ports.(rows): ports.port/sort
+
+## operators
+select * from ports where name not null and name isnull and name is not distinct from island and port is island
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> (rows): ports.name/filter, ports.island/filter, ports.port/filter
+
+## union
+select * from (select port from ports order by port limit 1) union select port from tides order by 1
+=: select
+=> port: ports.port, tides.port
+=> (rows): ports.port/sort, ports.port/group_by, tides.port/group_by
+
+## union
+select port from ports order by name union select port from tides
+=: select
+=> port: ports.port, tides.port
+=> (rows): ports.port/group_by, tides.port/group_by
+
+## cross-join
+select * from ports cross join tides on ports.port = tides.port
+=: select
+=> port: ports.port, tides.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> at: tides.at
+=> height: tides.height
+=> (rows): ports.port/join, tides.port/join
+
+## upsert
+insert or replace into ports select * from ports where true on conflict (port) do update set name = excluded.name where excluded.name <> 'x' returning *
+=: insert
+=> ports.port: ports.port
+=> ports.name: ports.name
+=> ports.island: ports.island
+=> ports.tide_offset: ports.tide_offset
+=> ports.(rows): ports.port/join, ports.name/filter
+
+## virtual-table
+select rowid, oid, p._rowid_ from ports p; pragma table_info(ports); attach 'x' as y; vacuum into 'z'; reindex; analyze; create virtual table v using fts5(a, b); select * from v where v match 'x' order by rank; begin immediate; end transaction
+=: select, pragma, attach, vacuum, reindex, analyze, create_table, select, begin, end
+=! star_of_unknown_table
+=> *: v.*
+=> (rows): v.v/filter
+
+## temporary-self-update
+create temp table f as select port, name from ports; update f set port = name || port; insert into sailings (port) select port from f
+=: create_table_as, update, insert
+=> sailings.port: ~ports.name, ~ports.port
+
+## tight-spelling
+select fare*-1 as a,fare-:x as b,fare>@y as c,fare%$z as d from tickets where fare<?1 and paid=:q
+=: select
+=> a: ~tickets.fare
+=> b: ~tickets.fare
+=> c: ~tickets.fare
+=> d: ~tickets.fare
+=> (rows): tickets.fare/filter, tickets.paid/filter
+
+## update-target
+update ports set (name, island) = (select name, role from crew c where c.port = ports.port)
+=: update
+=> ports.name: crew.name, crew.port/filter, ports.port/filter
+=> ports.island: crew.role, crew.port/filter, ports.port/filter
+
+## update-target
+update or ignore ports as p set name = c.name from (select port, name from crew) as c where c.port = p.port
+=: update
+=> ports.name: crew.name
+=> ports.(rows): crew.port/filter, ports.port/filter
+
+## order-under-limit
+select * from (select port from ports order by tide_offset desc) limit 5
+=: select
+=> port: ports.port
+=> (rows): ports.tide_offset/sort

@@ -418,3 +418,63 @@ grant select on ports to role clerk; comment on table ports is 'where'; analyze 
 ## transaction
 start transaction read only; commit; rollback
 =: start, commit, rollback
+
+## unnest
+select k, v, o from x cross join unnest(m) with ordinality as t(k, v, o)
+=: select
+=> k: ~x.m{[*]}
+=> v: ~x.m{[*]}
+=> (rows): x.m{[*]}/join
+
+## unnest
+select k, v from x cross join unnest(map_from_entries(m)) as t(k, v)
+=: select
+=> k: ~x.m
+=> v: ~x.m
+=> (rows): x.m/join
+
+## table-function
+select * from table(exclude_columns(input => table(ports), columns => descriptor(port, name)))
+=: select
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## tight-spelling
+select fare>-1 as a,fare%ticket_id as b from tickets where fare<?and paid=?
+=: select
+=> a: ~tickets.fare
+=> b: ~tickets.fare, ~tickets.ticket_id
+=> (rows): tickets.fare/filter, tickets.paid/filter
+
+## unnest
+select n, a, b from bookings cross join unnest(array[row(booking_id, details), row(details, booking_id)]) as t(a, b) cross join unnest(sequence(1, 3)) as u(n)
+=: select
+=> a: ~bookings.booking_id, ~bookings.details
+=> b: ~bookings.booking_id, ~bookings.details
+=> (rows): bookings.booking_id/join, bookings.details/join
+
+## update-target
+update ports set name = (select max(c.name) from crew c where c.port = ports.port) where island = 'x'
+=: update
+=> ports.name: +crew.name, crew.port/filter, ports.port/filter
+=> ports.(rows): ports.island/filter
+
+## order-under-limit
+select * from (select port from ports order by tide_offset fetch first 3 rows only) t
+=: select
+=> port: ports.port
+=> (rows): ports.tide_offset/sort
+
+## unit-words
+select date_add('day', 1, sold_at) as a, date_diff('day', sold_at, at) as b, sold_at + interval '1' month as c from tickets, refunds
+=: select
+=> a: ~tickets.sold_at
+=> b: ~tickets.sold_at, ~refunds.at
+=> c: ~tickets.sold_at
+
+## dynamic-sql
+prepare p from select port from tides where height > ?; execute p using 3
+=: prepare, select, execute
+=! not_followed
+=> port: tides.port
+=> (rows): tides.height/filter

@@ -493,3 +493,318 @@ with c as (select fare, paid from tickets where paid = 1) update c set fare = fa
 =: update
 => tickets.fare: ~tickets.fare
 => tickets.(rows): tickets.paid/filter, tickets.fare/filter
+
+## tight-spelling
+select * from ports where port=@Port and name<@x and tide_offset%@n > 1 and island!=@p
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> (rows): ports.port/filter, ports.name/filter, ports.tide_offset/filter, ports.island/filter
+
+## tight-spelling
+update ports set tide_offset+=@n, name=@m where port>=@p
+=: update
+=> ports.tide_offset: ~ports.tide_offset
+=> ports.(rows): ports.port/filter
+
+## method-call
+select details.value('(/a)[1]','int') as a, b.details.query('/x') as q, details.exist('/y') as e, n.c.value('@z','int') as z from bookings b cross apply details.nodes('/a/b') as n(c)
+=: select
+=> a: ~bookings.details
+=> q: ~bookings.details
+=> e: ~bookings.details
+=> z: ~bookings.details
+=> (rows): bookings.details/join
+
+## temporary-self-update
+select port, name into #f from ports; update #f set port=name; insert into sailings (port) select port from #f
+=: create_table_as, update, insert
+=> sailings.port: ports.name
+
+## temporary-self-update
+select port, name into #f from ports; update f set f.port=f.name from #f f where f.name <> 'x'; insert into sailings (port) select port from #f
+=: create_table_as, update, insert
+=> sailings.port: ports.port, ports.name
+=> sailings.(rows): ports.name/filter
+
+## update-target
+update x set x.name = s.role from ports x join crew s on s.port = x.port
+=: update
+=> ports.name: crew.role
+=> ports.(rows): crew.port/join, ports.port/join
+
+## update-target
+update x set x.n = x.r from (select p.name as n, c.role as r from ports p join crew c on c.port = p.port) x
+=: update
+=> ports.name: crew.role
+=> ports.(rows): crew.port/join, ports.port/join
+
+## update-target
+with x as (select name as n, island as i from ports) update x set n = i
+=: update
+=> ports.name: ports.island
+
+## update-target
+with x as (select *, row_number() over (partition by port order by name) as rn from ports) delete from x where rn > 1
+=: delete
+=> ports.(rows): ports.port/window, ports.name/window
+
+## sequences
+insert into ports (port, tide_offset) select name, next value for dbo.s over (order by name) from crew
+=: insert
+=> ports.port: crew.name
+
+## procedure
+create procedure dbo.p @a int as begin set nocount on; declare @t table (port varchar(10)); insert into @t select port from tides where height > @a; insert into ports (port) select port from @t; exec dbo.log 'x'; end
+=: create_procedure, set, create_table, insert, insert
+=! not_followed
+=> ports.port: tides.port
+=> ports.(rows): tides.height/filter
+
+## hints
+select p.port from dbo.ports p (nolock) join tides t (readpast) on p.port = t.port
+=: select
+=> port: ports.port
+=> (rows): ports.port/join, tides.port/join
+
+## select-into
+select k = identity(int, 1, 1), port into #t from ports; insert into tides (port, height) select port, k from #t
+=: create_table_as, insert
+=> tides.port: ports.port
+
+## openrowset
+select a, b from openrowset(bulk 'f.csv', format='csv') with (a int, b varchar(10) 2) as r
+=: select
+=> a: f.csv.a
+=> b: f.csv.b
+
+## xml-path
+select p.port, stuff((select ',' + t.at from tides t where t.port = p.port for xml path(''), type).value('.', 'nvarchar(max)'), 1, 1, '') as l from ports p
+=: select
+=> port: ports.port
+=> l: ~tides.at, tides.port/filter, ports.port/filter
+
+## composed-changes
+insert into tides (port, height) select port, n from (delete from ports output deleted.port, deleted.tide_offset as n where port = 'x') d
+=: delete, insert
+=> ports.(rows): ports.port/filter
+=> tides.port: ports.port
+=> tides.height: ports.tide_offset
+=> tides.(rows): ports.port/filter
+
+## composed-changes
+insert into tides (port, height) select d.a, d.b from (merge ports p using crew c on c.port = p.port when matched then update set name = c.name output $action as act, inserted.port as a, deleted.tide_offset as b) d where d.act = 'UPDATE'
+=: merge, insert
+=> ports.name: crew.name
+=> ports.(rows): crew.port/join, ports.port/join
+=> tides.port: ports.port
+=> tides.height: ports.tide_offset
+=> tides.(rows): crew.port/join, ports.port/join
+
+## copy-in
+copy into ports (port 1, name 3) from 'https://x/y.csv' with (file_type = 'csv')
+=: copy
+=> ports.port: https://x/y.csv.port
+=> ports.name: https://x/y.csv.name
+
+## full-text
+select p.port, k.rank from ports p join containstable(ports, name, 'x') k on k.[key] = p.port where contains(p.name, 'y') and freetext(*, 'z')
+=: select
+=> port: ports.port
+=> rank: ~ports.name
+=> (rows): ports.name/filter, ports.name/join, ports.port/join, ports.port/filter, ports.island/filter, ports.tide_offset/filter
+
+## change-through-cte
+with cte as (select port, at, height, row_number() over (partition by port order by at desc) as rn from dbo.tides) delete from cte where rn > 1; with x (p, m) as (select port, max(height) from tides group by port) update p set tide_offset = x.m from ports p join x on x.p = p.port option (maxdop 1)
+=: delete, update
+=> tides.(rows): tides.port/window, tides.at/window
+=> ports.tide_offset: +tides.height
+=> ports.(rows): tides.port/group_by, tides.port/join, ports.port/join
+
+## merge
+merge dbo.ports with (holdlock) as t using (values ('a', 'b'), ('c', 'd')) as s (port, name) on t.port = s.port when matched and t.name <> s.name then update set t.name = s.name when not matched by target then insert (port, name) values (s.port, s.name) when not matched by source and t.island = 'x' then delete output $action, inserted.port, deleted.name into dbo.audit (act, port, old);
+=: merge, insert
+=> ports.(rows): ports.port/join, ports.name/filter, ports.island/filter
+=> dbo.audit.port: ports.port
+=> dbo.audit.old: ports.name
+=> dbo.audit.(rows): ports.port/join, ports.name/filter, ports.island/filter
+
+## conditional-function
+select top (10) percent with ties port, name = upper(name), 'x' as lit, [tide_offset] / 2.0 half, case when island is null then 'n' else island end as isl, iif(tide_offset > 1, name, island) i2, convert(varchar(10), tide_offset, 112) c, try_cast(name as int) tc, cast(tide_offset as decimal(10, 2)) d, isnull(name, island) nn, name + '-' + island as cat, len(name) l, datediff(day, getdate(), sysdatetime()) dd, dateadd(mm, -1, getdate()) da, format(tide_offset, 'N2') f, string_agg(name, ',') within group (order by port) over () sa from dbo.ports p order by tide_offset desc
+=: select
+=> port: ports.port
+=> name: ~ports.name
+=> half: ~ports.tide_offset
+=> isl: ~ports.island, ports.island/conditional
+=> i2: ~ports.name, ~ports.island, ports.tide_offset/conditional
+=> c: ~ports.tide_offset
+=> tc: ~ports.name
+=> d: ~ports.tide_offset
+=> nn: ~ports.name, ~ports.island
+=> cat: ~ports.name, ~ports.island
+=> l: ~ports.name
+=> f: ~ports.tide_offset
+=> sa: +ports.name, ports.port/sort
+=> (rows): ports.tide_offset/sort
+
+## apply
+select p.port, x.at, y.[value], z.* from ports p cross apply (select top 1 t.at from tides t where t.port = p.port order by t.at desc) x outer apply string_split(p.name, ',') y cross apply dbo.fn_z(p.island) z cross apply openjson(p.name) with (id int '$.id', nm nvarchar(50) '$.n.m', js nvarchar(max) '$.j' as json) j
+=: select
+=! star_of_unknown_table
+=> port: ports.port
+=> at: tides.at
+=> value: ~ports.name
+=> z: ~ports.island
+=> (rows): tides.port/filter, ports.port/filter, tides.at/sort, ports.name/join, ports.island/join
+
+## table-variable
+declare @t table (id int identity primary key, port varchar(10), h decimal(5,2)); insert into @t (port, h) output inserted.id, inserted.port into dbo.log (id, port) select port, height from tides; declare @x int, @y varchar(10); select @x = max(id), @y = min(port) from @t; if @x > 3 begin insert into ports (port, tide_offset) values (@y, @x) end else if @x = 2 delete ports else print 'none'; while @x > 0 begin set @x -= 1; if @x = 5 break; continue; end
+=: declare, create_table, insert, insert, declare, select, if, insert, delete, print, loop, break, continue
+=> dbo.log.port: tides.port
+=> ports.port: +tides.port
+
+## function
+create view dbo.v with schemabinding as select p.port, count_big(*) as n from dbo.ports p group by p.port with check option; go
+create function dbo.f (@a int) returns table as return (select port from dbo.ports where tide_offset > @a); go
+create function dbo.g (@a varchar(10)) returns varchar(20) as begin declare @r varchar(20); select @r = name from ports where port = @a; return @r + 'x'; end; go
+select dbo.g(t.port) as n, f.port from tides t cross apply dbo.f(t.height) f
+=: create_view, create_function, create_function, select
+=> dbo.v.port: ports.port
+=> dbo.v.(rows): ports.port/group_by
+=> port: ports.port
+=> (rows): ports.tide_offset/filter, tides.height/filter
+=> (unnamed): ~ports.name, ports.port/filter
+=> n: ~ports.name, ports.port/filter, tides.port/filter
+
+## dynamic-sql
+exec sp_executesql N'insert into dbo.x (a) select port from dbo.ports where name = @p', N'@p varchar(10)', @p = 'x'; declare @sql nvarchar(max); set @sql = N'select port into dbo.y from dbo.ports'; set @sql = @sql + N' where 1 = 1'; exec (@sql); exec dbo.load_sales @day = '2020-01-01', @n = @n output; insert into dbo.z exec dbo.p2; exec sp_rename 'dbo.a', 'b'
+=: execute, insert, declare, set, set, execute, create_table_as, call, insert_execute, rename_table
+=! not_followed
+=> dbo.x.a: ports.port
+=> dbo.x.(rows): ports.name/filter
+=> dbo.y.port: ports.port
+
+## pivot
+select * from (select port, year(at) as y, height from tides) s pivot (max(height) for y in ([2020], [2021])) p; select port, k, v from ports unpivot (v for k in (name, island)) u
+=: select, select
+=> port: tides.port, ports.port
+=> 2020: +tides.height, tides.at/conditional
+=> 2021: +tides.height, tides.at/conditional
+=> (rows): tides.port/group_by, ports.name/filter, ports.island/filter
+=> v: ports.name, ports.island
+
+## window
+select port, sum(height) over (partition by port order by at rows between 1 preceding and current row) rs, lag(height, 1, 0) over (order by at) lg, percentile_cont(0.5) within group (order by height) over (partition by port) pc, first_value(height) ignore nulls over (order by at) fv from tides order by at offset 10 rows fetch next 5 rows only option (recompile)
+=: select
+=> port: tides.port
+=> rs: +tides.height, tides.port/window, tides.at/window
+=> lg: ~tides.height, tides.at/window
+=> pc: +tides.height, tides.port/window
+=> fv: ~tides.height, tides.at/window
+=> (rows): tides.at/sort
+
+## full-text
+select * from ports for system_time as of '2020-01-01' where name like '[a-c]%' escape '\' and name collate latin1_general_ci_as = 'x' and exists (select port from tides except select port from crew) and tide_offset > all (select height from tides) and port in ('a') and contains((name, island), '"x*"')
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> (rows): ports.name/filter, crew.port/filter, tides.port/group_by, ports.tide_offset/filter, tides.height/filter, ports.port/filter, ports.island/filter
+
+## trigger
+create trigger dbo.tr on dbo.tickets after insert, update as begin set nocount on; if update(fare) insert into dbo.audit (id, old, new) select i.ticket_id, d.fare, i.fare from inserted i left join deleted d on d.ticket_id = i.ticket_id; update t set t.paid = 1 from dbo.tickets t join inserted i on i.ticket_id = t.ticket_id where i.fare = 0; end
+=: create_trigger, set, insert, update
+=> dbo.audit.id: tickets.ticket_id
+=> dbo.audit.old: tickets.fare
+=> dbo.audit.new: tickets.fare
+=> dbo.audit.(rows): tickets.ticket_id/join
+=> tickets.(rows): tickets.ticket_id/join, tickets.fare/filter
+
+## for-json
+select p.port, (select t.at as [@at], t.height as [h/text()] from tides t where t.port = p.port for xml path('t'), root('r'), type) as x, (select name from crew c for json auto, include_null_values) as j from ports p for xml auto, elements
+=: select
+=> port: ports.port
+=> x: tides.at, tides.height, tides.port/filter, ports.port/filter
+=> j: crew.name
+
+## output
+delete top (100) from dbo.tides output deleted.* into dbo.old where at < '2020'; update top (5) dbo.ports set name += 'x', tide_offset = tide_offset * 2 output inserted.port, deleted.tide_offset; delete t from tides as t inner join ports p on p.port = t.port where p.name = 'x'; update dbo.ports set name = (select max(c.name) from crew c where c.port = dbo.ports.port) where port in (select port from tides); update p set p.name = v.n from ports p, (select port, max(name) n from crew group by port) v where v.port = p.port
+=: delete, insert, update, delete, update, update
+=> tides.(rows): tides.at/filter, ports.port/join, tides.port/join, ports.name/filter
+=> dbo.old.port: tides.port
+=> dbo.old.at: tides.at
+=> dbo.old.height: tides.height
+=> dbo.old.(rows): tides.at/filter
+=> ports.name: ~ports.name, +crew.name, crew.port/filter, ports.port/filter
+=> ports.tide_offset: ~ports.tide_offset
+=> ports.(rows): ports.port/filter, tides.port/filter, crew.port/group_by, crew.port/filter
+
+## insert-values
+insert into dbo.t (a, b) values (1, default), ((select max(port) from ports), next value for dbo.s); insert dbo.t default values; insert top (3) into dbo.t select port, name from ports; insert into dbo.t with (tablock) (a) select port from ports
+=: insert, insert, insert, insert
+=! unknown_insert_columns
+=> dbo.t.a: +ports.port, ports.port
+=> dbo.t.port: ports.port
+=> dbo.t.name: ports.name
+
+## table-variable
+declare @t table (id int identity, port varchar(10)); insert into @t (port) output inserted.port into dbo.log (port) select port from tides; declare @y varchar(10); select @y = min(port) from @t; insert into ports (port) values (@y)
+=: declare, create_table, insert, insert, declare, select, insert
+=> dbo.log.port: tides.port
+=> ports.port: +tides.port
+
+## temporary-self-update
+declare @f table (a varchar(9), b varchar(9)); insert into @f select port, name from ports; update @f set a = b, b = a; insert into sailings (port) select a from @f
+=: declare, create_table, insert, update, insert
+=> sailings.port: ports.name
+
+## tight-spelling
+select fare-@x as a,fare%@y as b,x=fare,@z+fare as c from tickets where fare>=@x and paid<>@q
+=: select
+=> a: ~tickets.fare
+=> b: ~tickets.fare
+=> x: tickets.fare
+=> c: ~tickets.fare
+=> (rows): tickets.fare/filter, tickets.paid/filter
+
+## method-call
+select x.q.value('@id', 'int') as id, x.q.query('.') as node from bookings cross apply legs.nodes('/leg') as x(q) where details.exist('/a') = 1
+=: select
+=> id: ~bookings.legs
+=> node: ~bookings.legs
+=> (rows): bookings.legs/join, bookings.details/filter
+
+## update-target
+update v set island = r from (select p.island, c.role as r from ports p join crew c on c.port = p.port) as v
+=: update
+=> ports.island: crew.role
+=> ports.(rows): crew.port/join, ports.port/join
+
+## records
+declare @a varchar(9), @b int; declare c cursor local fast_forward for select port, height from dbo.tides; open c; fetch next from c into @a, @b; while @@fetch_status = 0 begin insert into sailings (port, berths) values (@a, @b); fetch next from c into @a, @b; end; close c; deallocate c
+=: declare, declare, open, fetch, loop, insert, close, deallocate
+=> sailings.port: tides.port
+=> sailings.berths: tides.height
+
+## order-under-limit
+select top 3 * from (select top 10 port from ports order by tide_offset) t
+=: select
+=> port: ports.port
+=> (rows): ports.tide_offset/sort
+
+## unit-words
+select dateadd(month, 1, sold_at) as a, datediff(day, sold_at, at) as b, datepart(dw, sold_at) as c, datetrunc(week, sold_at) as d, eomonth(sold_at) as e from tickets, refunds
+=: select
+=> a: ~tickets.sold_at
+=> b: ~tickets.sold_at, ~refunds.at
+=> c: ~tickets.sold_at
+=> d: ~tickets.sold_at
+=> e: ~tickets.sold_at
+
+## dynamic-sql
+declare @t sysname = N'ports'; declare @q nvarchar(max) = N'insert into ' + quotename(@t) + N' (port) select port from tides'; exec sp_executesql @q
+=: declare, declare, execute, insert
+=> ports.port: tides.port

@@ -399,7 +399,7 @@ class ChangeResolver(RoutineResolver):
                 return written, assignment
             key = behind[0][0]
             columns.append(behind[0][1])
-        changed = tree.Assignment(assignment.start, assignment.end, columns, assignment.value)
+        changed = tree.Assignment(assignment.start, assignment.end, columns, assignment.value, part=assignment.part)
         if written.target is not None and key == written.target.key:
             return written, changed
         table = self.tables.find(split_key(key))

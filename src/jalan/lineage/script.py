@@ -1,7 +1,6 @@
 """A whole script, statement by statement, in the state of the tables at each point."""
 
 import logging
-import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
@@ -27,9 +26,6 @@ from jalan.sql.templates import Problem, render
 
 logger = logging.getLogger(__name__)
 
-_NAME = r'(?:[\w$#@]+|"[^"]*"|`[^`]*`|\[[^\]]*\])'
-_TRUE = frozenset({"true", "1=1", "1 = 1"})
-_COLUMN = re.compile(rf"(?:({_NAME})\s*\.\s*)?{_NAME}|\(.*\)", re.DOTALL)
 # Statements that may move data in a way that is not followed (yet); to pass over them in silence would be a lie.
 _NOT_FOLLOWED = frozenset(
     {
@@ -335,19 +331,14 @@ class _ScriptReader:
         """Whether a change gives every row of its table new values, or takes every row away."""
         if not isinstance(node, tree.Update | tree.Delete) or node.limit:
             return False
-        if node.where is not None and self._sql[node.where.start : node.where.end].lower() not in _TRUE:
+        where = node.where
+        if where is not None and self._sql[where.start : where.end].lower() != "true":
             return False
         if node.source and not (
             node.joined and len(node.source) == 1 and isinstance(node.source[0], tree.TableSource)
         ):
             return False
-        return isinstance(node, tree.Delete) or all(map(self._of_whole_column, node.assignments))
-
-    def _of_whole_column(self, assignment: tree.Assignment) -> bool:
-        """Whether not only a field or an element of a column is set."""
-        before = self._sql[assignment.start : assignment.value.start].rstrip(" \t\r\n=")
-        column = _COLUMN.fullmatch(before)
-        return column is not None and (column[1] is None or assignment.qualifier is not None)
+        return isinstance(node, tree.Delete) or not any(assignment.part for assignment in node.assignments)
 
     # --- procedures ----------------------------------------------------------------------------------
 

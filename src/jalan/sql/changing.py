@@ -1,5 +1,7 @@
 """The grammar of the statements that change rows: INSERT, REPLACE, UPDATE, DELETE, MERGE."""
 
+from typing import NamedTuple
+
 from jalan.sql import tree
 from jalan.sql.lexer import END, STRING, WORD
 from jalan.sql.pipes import PipeParser
@@ -9,6 +11,14 @@ _REPLACE_WORDS = _INSERT_WORDS | {"into"}
 _BEHIND_REPLACED = frozenset({"(", "values", "select", "set", "."})
 _BEHIND_TARGET = frozenset({"values", "select", "partition", "subpartition", "with", "by", "set", "log", "table"})
 _CONFLICT_WORDS = frozenset({"replace", "ignore", "abort", "fail", "rollback"})
+
+
+class _Target(NamedTuple):
+    """What is written to: a column, the table that it is qualified with, and how a part of it is named."""
+
+    name: str
+    qualifier: str | None
+    part: str
 
 
 class ChangeParser(PipeParser):
@@ -216,11 +226,11 @@ class ChangeParser(PipeParser):
 
     def _column_targets(self, tables: tuple[str, ...] = ()) -> list[str]:
         """Read ``(a, b.field, c[1])``: the columns that are written, maybe qualified with one of ``tables``."""
-        return [name for name, _ in self._qualified_targets(tables)]
+        return [target.name for target in self._qualified_targets(tables)]
 
-    def _qualified_targets(self, tables: tuple[str, ...]) -> list[tuple[str, str | None]]:
+    def _qualified_targets(self, tables: tuple[str, ...]) -> list[_Target]:
         self.expect("(")
-        found: list[tuple[str, str | None]] = []
+        found: list[_Target] = []
         while self.keys[self.i] != ")":
             found.append(self._column_target(tables))
             if not self.take(","):
@@ -228,21 +238,23 @@ class ChangeParser(PipeParser):
         self.expect(")")
         return found
 
-    def _column_target(self, tables: tuple[str, ...] = ()) -> tuple[str, str | None]:
-        """Read what is written to: the column, and the table that it is qualified with (one of ``tables``)."""
+    def _column_target(self, tables: tuple[str, ...] = ()) -> _Target:
+        """Read what is written to, maybe qualified with one of ``tables``."""
         name = self.string_or_name("a column")
         qualifier = None
+        whole = self.i
         while self.keys[self.i] in (".", "["):
             if self.take("."):
                 part = self.name("a field")
-                if name in tables:
+                if name in tables and qualifier is None:
                     qualifier, name = name, part
+                    whole = self.i
             else:
                 while not self.take("]"):
                     if self.kinds[self.i] == END:
                         self.fail("“]”")
                     self.i += 1
-        return name, qualifier
+        return _Target(name, qualifier, "".join(map(self.written, range(whole, self.i))))
 
     def _conflict(self) -> tree.Conflict:
         start = self.starts[self.i]
@@ -292,8 +304,7 @@ class ChangeParser(PipeParser):
                 targets = self._qualified_targets(tables)
             else:
                 targets = [self._column_target(tables)]
-            columns = [column for column, _ in targets]
-            qualifier = targets[0][1]
+            columns = [target.name for target in targets]
             operator = self.keys[self.i]
             if operator in ("+=", "-=", "*=", "/=", "%=", "&=", "|=", "^=", ":="):
                 self.i += 1
@@ -308,7 +319,8 @@ class ChangeParser(PipeParser):
             if operator not in ("=", ":="):
                 before = tree.Column(start, self.end_of_last(), (columns[0],))
                 value = tree.Binary(value.start, value.end, operator[0], before, value)
-            found.append(tree.Assignment(start, self.end_of_last(), columns, value, qualifier))
+            qualifier, part = targets[0].qualifier, "".join(target.part for target in targets)
+            found.append(tree.Assignment(start, self.end_of_last(), columns, value, qualifier, part))
             if not self.take(","):
                 return found
 

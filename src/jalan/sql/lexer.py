@@ -218,7 +218,7 @@ def _pattern(dialect: Dialect, dollar: bool) -> re.Pattern[str]:
         for opening in dialect.line_comments
     ]
     if dialect.executed_comments:
-        comments += [r"/\*M?!\d*+", r"\*/"]
+        comments += [r"/\*M?!\d*+", r"\*/(?!\*)"]
     number = _number_pattern(dialect)
     # The commonest first: an alternative is tried only where those before it do not match.
     parts = [

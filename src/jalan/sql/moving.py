@@ -101,7 +101,7 @@ class MoveParser(ChangeParser):
         self.expect("(")
         names = []
         while True:
-            names.append(self._column_target()[0])
+            names.append(self._column_target().name)
             if self.take("default"):
                 self.expression()
             if self.kinds[self.i] == NUMBER:

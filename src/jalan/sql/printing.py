@@ -266,7 +266,12 @@ class Printer:
         return f"({self.print(node)})" if isinstance(node, tree.Query) else self.print(node)
 
     def _with(self, node: tree.With) -> str:
-        return f"with {'recursive ' if node.recursive else ''}{self.listed(node.ctes)}"
+        if node.ctes and node.ctes[0].name == "$1":  # query ->> query
+            first, *rest = node.ctes
+            following = f" with {self.listed(rest)}" if rest else ""
+            return f"{self.print(first.statement)} ->>{following}"
+        routines = "".join(f"{self._text[found.start : found.end]} " for found in node.routines or ())
+        return f"with {'recursive ' if node.recursive else ''}{routines}{self.listed(node.ctes)}".rstrip()
 
     def _cte(self, node: tree.Cte) -> str:
         added = ""
@@ -441,6 +446,10 @@ class Printer:
         words = _JOINS.get(node.kind, f"{node.kind} join")
         if node.natural:
             words = f"natural {words}"
+        elif (
+            node.kind == "left" and node.condition is None and node.using is None and self._dialect.bare_statements
+        ):
+            words = "outer apply"
         text = f"{self.print(node.left)} {words} {right}"
         if node.condition is not None:
             text += f" on {self.print(node.condition)}"

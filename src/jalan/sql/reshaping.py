@@ -239,7 +239,9 @@ class ReshapingParser(ItemParser):
                     expressions.append(value)
                 elif key == "path" and path is not None and self.kinds[at] == STRING:
                     path = self.written(at)[1:-1]
-            elif self.kinds[self.i] == STRING and self.kinds[self.i - 1] != OPERATOR:
+            elif self.kinds[self.i] == STRING and (
+                self.kinds[self.i - 1] != OPERATOR or self.keys[self.i - 1] == ")"
+            ):
                 path = path and self.written(self.i)[1:-1]  # OPENJSON has no word before the path
                 self.i += 1
             else:

@@ -63,11 +63,10 @@ class StatementPrinter(Printer):
         return ", ".join(map(self.print, assignments))
 
     def _assignment(self, node: tree.Assignment) -> str:
-        columns = self.name(node.columns[0])
+        before = "" if node.qualifier is None else f"{self.name(node.qualifier)}."
+        columns = ", ".join(before + self.name(column) for column in node.columns) + node.part
         if len(node.columns) > 1:
-            columns = f"({', '.join(map(self.name, node.columns))})"
-        elif node.qualifier is not None:
-            columns = f"{self.name(node.qualifier)}.{columns}"
+            columns = f"({columns})"
         return f"{columns} = {self.print(node.value)}"
 
     def _insert(self, node: tree.Insert) -> str:
@@ -150,15 +149,14 @@ class StatementPrinter(Printer):
     def _limits(self, node: tree.Update | tree.Delete) -> str:
         sorts = [limit for limit in node.limit or () if isinstance(limit, tree.Sort)]
         text = f" order by {self.listed(sorts)}" if sorts else ""
-        for limit in node.limit or ():
-            if not isinstance(limit, tree.Sort):
-                text += f" limit {self.print(limit)}"
+        for word, limit in zip(("limit", "offset"), (node.limit or [])[len(sorts) :], strict=False):
+            text += f" {word} {self.print(limit)}"
         return text
 
     def _update(self, node: tree.Update) -> str:
         source = list(node.source)
         if node.joined and not self._dialect.bare_statements:
-            head, source = self.print(source[0]), source[1:]
+            head, source = self.listed(source), []
         elif node.joined:
             head = self.name(node.alias or node.target.parts[-1])
         else:

@@ -18,6 +18,7 @@ class VariableParser(DefinitionParser):
 
     def _at_assignment(self) -> bool:
         i = self.i + 1
+        element = False
         while True:
             if self.keys[i] == "." and self.kinds[i + 1] in (WORD, QUOTED):
                 i += 2
@@ -27,9 +28,11 @@ class VariableParser(DefinitionParser):
                 i += 1
             elif self.keys[i] == "(" and self.dialect.bare_calls:
                 i = self._behind_parentheses(i)
+                element = True  # or IF (a) = b THEN
             else:
                 break
-        return self.keys[i] == ":=" or (self.keys[i] == "=" and self.keys[self.i] not in self._reserved)
+        equals = self.keys[i] == "=" and not element
+        return self.keys[i] == ":=" or (equals and self.keys[self.i] not in self._reserved)
 
     def _assignment(self) -> tree.Statement:
         start = self.starts[self.i]

@@ -58,11 +58,13 @@ class CreateView(Statement):
 
 @dataclass(slots=True, eq=False)
 class Assignment(Node):
-    """``column = value``, or several columns set from a row or a query; ``qualifier``: the table it names."""
+    """``column = value``, or several columns set from a row or a query; ``qualifier``: the table it names;
+    ``part``: how a field or element of the column is named, where only that is set."""
 
     columns: list[str]
     value: Expression
     qualifier: str | None = None
+    part: str = ""
 
 
 @dataclass(slots=True, eq=False)
