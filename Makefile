@@ -23,9 +23,11 @@ bench: ## speed, beside real references, in one run
 	@.venv/bin/python bench/scan.py
 	@.venv/bin/python bench/tables.py
 
-nightly: ## 2000 made-up queries and 2000 scripts against PostgreSQL (about a quarter of an hour)
+nightly: ## random queries and scripts against PostgreSQL, other engines where they are, faults in the core (about an hour)
 	@scripts/setup.sh --tests
-	@JALAN_ORACLE_EXAMPLES=2000 .venv/bin/python -m pytest tests/oracle/test_random_queries.py
+	@JALAN_NIGHTLY=1 JALAN_ORACLE_EXAMPLES=2000 .venv/bin/python -m pytest tests/oracle tests/core/test_robustness.py
+	@.venv/bin/python -m tools.acceptance
+	@.venv/bin/python -m tools.mutants
 
 pictures: ## refresh docs/screenshots from the demo data
 	@scripts/setup.sh --tests
