@@ -1,6 +1,12 @@
 """A real git repository with a long past."""
 
+import os
+import signal
+import socket
 import subprocess
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -139,9 +145,9 @@ def test_a_past_that_was_rewritten_is_read_anew(store: Engine, past: Past) -> No
 
 
 def test_a_branch_a_tag_and_a_commit_can_be_read(past: Past, tmp_path: Path) -> None:
-    repository = Repository(str(past.place))
     first = past.git("rev-list", "--max-parents=0", "main")
     past.git("tag", "before", first)
+    repository = Repository(str(past.place))
     assert repository.resolve("before") == repository.resolve(first[:10]) == first
     assert repository.check_out(first, "", tmp_path / "out", (".yaml",)) == 1
     assert repository.contains(past.head, first)
@@ -153,13 +159,99 @@ def test_a_branch_a_tag_and_a_commit_can_be_read(past: Past, tmp_path: Path) -> 
 
 
 def test_a_remote_is_mirrored_and_brought_up_to_date(past: Past, tmp_path: Path) -> None:
-    address = past.place.as_uri()
     mirrors = tmp_path / "mirrors"
-    assert Repository(address, mirrors).resolve("main") == past.head
-    past.commits([("Ana Quay", "sql/core/new.sql", "select 1;\n")], begin=COMMITS, onto=past.head)
-    assert Repository(address, mirrors).resolve("main") == past.head
-    with pytest.raises(SourceError, match="does not appear to be a git repository"):
-        Repository((tmp_path / "nothing").as_uri(), mirrors)
+    with serving(past.place.parent) as address:
+        place = f"{address}/{past.place.name}"
+        assert Repository(place, mirrors, ["git"]).resolve("main") == past.head
+        past.commits([("Ana Quay", "sql/core/new.sql", "select 1;\n")], begin=COMMITS, onto=past.head)
+        assert Repository(place, mirrors, ["git"]).resolve("main") == past.head
+        with pytest.raises(SourceError, match="transport 'git' not allowed"):
+            Repository(place, tmp_path / "others")
+        with pytest.raises(SourceError, match="access denied or repository not exported"):
+            Repository(f"{address}/nothing", mirrors, ["git"])
+
+
+@contextmanager
+def serving(folder: Path) -> Iterator[str]:
+    """A git server on loopback, that is ended with its children."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    command = ["git", "daemon", "--export-all", "--reuseaddr", "--listen=127.0.0.1", f"--port={port}"]
+    server = subprocess.Popen([*command, f"--base-path={folder}"], start_new_session=True)
+    try:
+        for _ in range(100):
+            try:
+                socket.create_connection(("127.0.0.1", port), 1).close()
+                break
+            except OSError:
+                time.sleep(0.05)
+        yield f"git://127.0.0.1:{port}"
+    finally:
+        os.killpg(server.pid, signal.SIGTERM)
+        server.wait()
+
+
+def test_nothing_that_a_repository_configures_is_run(past: Past, tmp_path: Path) -> None:
+    mark = tmp_path / "was run"
+    program = tmp_path / "program"
+    program.write_text(f"#!/bin/sh\ntouch '{mark}'\n")
+    program.chmod(0o755)
+    for name in (
+        "core.sshCommand", "core.fsmonitor", "core.pager", "core.askPass", "core.alternateRefsCommand",
+        "uploadpack.packObjectsHook", "gpg.program", "diff.external",
+    ):  # fmt: skip
+        past.git("config", name, str(program))
+    past.git("config", "core.hooksPath", str(tmp_path))
+    past.git("config", "log.showSignature", "true")
+    past.git("config", "remote.origin.url", "ssh://nowhere.example/x")
+    past.git("config", "remote.origin.promisor", "true")
+    past.git("config", "extensions.partialClone", "origin")
+    head = past.head
+    blob = past.git("rev-parse", f"{head}:sql/jalan.yaml")
+    for location in (str(past.place), past.place.as_uri()):
+        repository = Repository(location)
+        assert repository.resolve("main") == head
+        assert repository.commits(head, None, "sql", (".sql",))
+        assert list(repository.texts([(head, "sql/jalan.yaml"), (head, "nothing.sql")]))[1] is None
+    for packed in (past.place / ".git" / "objects").rglob("*.pack"):
+        packed.unlink()  # everything is missing now, and would be fetched
+    with pytest.raises(SourceError):
+        Repository(str(past.place)).check_out(head, "sql", tmp_path / "out", (".yaml",))
+    assert list(Repository(str(past.place)).texts([(blob, "")])) == [None]
+    assert not mark.exists()
+
+
+def test_names_that_lead_elsewhere_are_left_out_and_told(past: Past, tmp_path: Path) -> None:
+    blob = bytes.fromhex(past.git("hash-object", "-w", "--stdin", given="select 1;\n"))
+    names = [
+        b"../../out.sql",
+        b"/etc/out.sql",
+        b".git/x.sql",
+        b"a\\b.sql",
+        b"line\nend.sql",
+        b"\xff.sql",
+        b"good.sql",
+    ]
+    tree = b"".join(b"100644 " + name + b"\0" + blob for name in names)
+    command = ["git", "-C", str(past.place), "hash-object", "-w", "--literally", "-t", "tree", "--stdin"]
+    made = subprocess.run(command, input=tree, capture_output=True, check=True).stdout.decode().strip()
+    commit = past.git("commit-tree", "-m", "odd", made)
+    repository = Repository(str(past.place))
+    out = tmp_path / "deep" / "er" / "out"
+    assert repository.check_out(commit, "", out, (".sql",)) == 1
+    assert [path.name for path in tmp_path.rglob("*.sql") if past.place not in path.parents] == ["good.sql"]
+    assert len(repository.refused) == len(names) - 1
+
+
+def test_a_work_tree_and_a_folder_inside_are_read(past: Past, tmp_path: Path) -> None:
+    past.git("checkout", "--quiet", "main")
+    past.git("worktree", "add", "--quiet", "--detach", str(tmp_path / "beside"))
+    for place in (tmp_path / "beside", past.place / "sql", past.place / ".git"):
+        assert Repository(str(place)).resolve("main") == past.head
+        assert Repository(str(place)).resolve("HEAD") == past.head
+    with pytest.raises(SourceError, match="not a git repository"):
+        Repository(str(tmp_path))
 
 
 def test_links_and_odd_names_in_a_repository(past: Past, tmp_path: Path) -> None:

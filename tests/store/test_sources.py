@@ -83,14 +83,23 @@ def test_a_secret_may_come_from_the_environment(
     store: Engine, cluster: Cluster, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     config = _postgres(
-        host="127.0.0.1", port=cluster.port, database="postgres", user="jalan", password="env:TIDE_PW"
+        host="127.0.0.1", port=cluster.port, database="postgres", user="jalan", password="env:JALAN_SOURCE_TIDE_PW"
     )
     source = sources.add(store, "place", config, who="test")
-    assert _source(store, source).secrets == {"password": "env:TIDE_PW"}
-    with pytest.raises(Invalid, match="the environment variable TIDE_PW is not set"):
+    assert _source(store, source).secrets == {"password": "env:JALAN_SOURCE_TIDE_PW"}
+    with pytest.raises(Invalid, match="the environment variable JALAN_SOURCE_TIDE_PW is not set"):
         sources.run(store, source, who="test")
-    monkeypatch.setenv("TIDE_PW", cluster.password)
+    monkeypatch.setenv("JALAN_SOURCE_TIDE_PW", cluster.password)
     assert sources.run(store, source, who="test").totals["tables"] == 0
+
+
+def test_no_other_variable_of_the_server_is_sent_anywhere(store: Engine, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("HARBOUR_KEY", "tidal")
+    config = _postgres(host="127.0.0.1", port=1, database="postgres", user="jalan", password="env:HARBOUR_KEY")
+    source = sources.add(store, "place", config, who="test")
+    with pytest.raises(Invalid, match="whose names begin with JALAN_SOURCE_") as refused:
+        sources.run(store, source, who="test")
+    assert "tidal" not in str(refused.value)
 
 
 def test_another_key_cannot_read_them_and_says_so(store: Engine, key: Path) -> None:
@@ -160,9 +169,9 @@ def test_a_source_is_started_when_its_time_has_come(store: Engine, tmp_path: Pat
     assert watch.look(datetime.now(UTC)) == []
 
 
-@pytest.mark.parametrize("schedule", ["often", "* * * *", "61 * * * *", "* * * * * *"])
+@pytest.mark.parametrize("schedule", ["often", "* * * *", "61 * * * *", "* * * * * *", "0 0 30 2 *"])
 def test_what_is_no_schedule_is_refused(store: Engine, tmp_path: Path, schedule: str) -> None:
-    with pytest.raises(Invalid, match="is no schedule; expected five fields"):
+    with pytest.raises(Invalid, match="is no schedule; expected five fields|never comes: there is no such day"):
         sources.add(store, "office", _declared(tmp_path), schedule=schedule, who="test")
 
 

@@ -73,7 +73,7 @@ def add_command(
     schedule: Annotated[str | None, typer.Option(help="Five fields as of cron, in UTC.")] = None,
     store: Store = None,
 ) -> None:
-    """Add a source. Secrets are encrypted; write `env:NAME` to take one from the environment.
+    """Add a source. Secrets are encrypted; write `env:JALAN_SOURCE_NAME` to take one from the environment.
 
     Example: `jalan source add warehouse warehouse.yaml --schedule "15 3 * * *"`
     """

@@ -9,7 +9,7 @@ class Settings(BaseSettings):
 
     store: address of the PostgreSQL database that is the store. secret_key: what secrets of sources are encrypted
     with; without it a key is made and kept in ``secret_key_file``. mirrors: folder for copies of remote git
-    repositories.
+    repositories. git_protocols: by which git may reach a remote, with spaces between.
     """
 
     model_config = SettingsConfigDict(env_prefix="JALAN_")
@@ -18,3 +18,4 @@ class Settings(BaseSettings):
     secret_key: SecretStr | None = None
     secret_key_file: str = ".jalan/secret.key"
     mirrors: str = ".jalan/git"
+    git_protocols: str = "https ssh"

@@ -2,13 +2,17 @@
 
 import hashlib
 import os
+import re
 import subprocess
+import tempfile
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from urllib.parse import unquote
 
 from jalan.sources.errors import SourceError
+from jalan.sources.git_borrowing import borrow, find_repository, object_format
 
 _CHANGES = {"A": "added", "D": "removed"}
 _FORMAT = "%x01%H%x1f%aI%x1f%an%x1f%s"
@@ -16,11 +20,17 @@ _TIMEOUT = 600
 _SETTINGS = [
     part
     for setting in (
-        "core.quotePath=false", "safe.directory=*", "core.fsmonitor=false", "core.hooksPath=/dev/null",
-        "log.showSignature=false", "protocol.ext.allow=never",
+        "core.quotePath=false", "core.fsmonitor=false", "core.hooksPath=/dev/null", "log.showSignature=false",
+        "transfer.fsckObjects=true", "protocol.allow=never", "gc.auto=0", "maintenance.auto=false",
     )
     for part in ("-c", setting)
 ]  # fmt: skip
+# Variables that would let git look elsewhere than it is told.
+_ELSEWHERE = frozenset({
+    "GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_COMMON_DIR", "GIT_NAMESPACE", "GIT_CONFIG",
+    "GIT_OBJECT_DIRECTORY", "GIT_ALTERNATE_OBJECT_DIRECTORIES", "GIT_ALLOW_PROTOCOL",
+})  # fmt: skip
+_CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,19 +45,37 @@ class Commit:
 
 
 class Repository:
-    """A repository: a local one as it lies there, a remote one as a mirror that is brought up to date."""
+    """A repository: of a local one the objects are borrowed, a remote one is a mirror that is brought up to date.
+    Git never runs in a directory that somebody else has made. protocols: those by which remotes are reached.
 
-    def __init__(self, location: str, mirrors: Path | None = None) -> None:
+    refused: names of files that ``check_out`` left out, because they would lie elsewhere or cannot be written.
+    """
+
+    def __init__(
+        self, location: str, mirrors: Path | None = None, protocols: Iterable[str] = ("https", "ssh")
+    ) -> None:
         self.location = location
-        path = Path(location).expanduser()
+        self.refused: list[str] = []
+        self._protocols = [part for name in protocols for part in ("-c", f"protocol.{name}.allow=always")]
+        if location.startswith("file://"):
+            location, mirrors = unquote(location.removeprefix("file://")), None
         if mirrors is None:
-            if not path.exists():
-                raise SourceError(f"{location}: there is no such folder")
-            self._directory = path
-            self._run("rev-parse", "--git-dir")
+            self._borrowed = tempfile.TemporaryDirectory(prefix="jalan-git-")
+            self._directory = Path(self._borrowed.name)
+            self._borrow(Path(location).expanduser())
         else:
             self._directory = mirrors / hashlib.sha256(location.encode()).hexdigest()[:16]
             self._mirror()
+
+    def _borrow(self, path: Path) -> None:
+        if not path.exists():
+            raise SourceError(f"{self.location}: there is no such folder")
+        foreign = find_repository(path.absolute())
+        if foreign is None:
+            raise SourceError(f"{self.location}: not a git repository, nor is any folder above it")
+        kind = f"--object-format={object_format(foreign)}"
+        self._git(["init", "--bare", "--quiet", "--template=", kind, "--", str(self._directory)], None)
+        borrow(foreign, self._directory)
 
     def _mirror(self) -> None:
         if (self._directory / "HEAD").exists():
@@ -57,12 +85,16 @@ class Repository:
         self._git(["clone", "--mirror", "--quiet", "--", self.location, str(self._directory)], None)
 
     def _run(self, *arguments: str, given: bytes | None = None) -> bytes:
-        return self._git(["-C", str(self._directory), *arguments], given)
+        return self._git([f"--git-dir={self._directory}", *arguments], given)
 
     def _git(self, arguments: list[str], given: bytes | None) -> bytes:
         # Nothing may ask a question, and no setting of a repository may have a program of its choice run.
-        environment = {**os.environ, "GIT_TERMINAL_PROMPT": "0", "LC_ALL": "C", "GIT_OPTIONAL_LOCKS": "0"}
-        command = ["git", *_SETTINGS, *arguments]
+        environment = {name: value for name, value in os.environ.items() if name not in _ELSEWHERE}
+        environment |= {
+            "GIT_TERMINAL_PROMPT": "0", "LC_ALL": "C", "GIT_OPTIONAL_LOCKS": "0", "GIT_NO_REPLACE_OBJECTS": "1",
+            "GIT_NO_LAZY_FETCH": "1",
+        }  # fmt: skip
+        command = ["git", *_SETTINGS, *self._protocols, *arguments]
         try:
             done = subprocess.run(
                 command, input=given, capture_output=True, env=environment, timeout=_TIMEOUT, check=False
@@ -105,12 +137,18 @@ class Repository:
     def check_out(self, commit: str, folder: str, into: Path, suffixes: tuple[str, ...]) -> int:
         """Write the files of a commit that have one of these suffixes below a directory; returns how many."""
         wanted = []
-        for entry in self._run("ls-tree", "-r", "-z", commit, "--", folder or ".").split(b"\0"):
-            head, tab, name = entry.partition(b"\t")
+        for entry in self._run("ls-tree", "-r", "-z", "--full-tree", commit, "--", folder or ".").split(b"\0"):
+            head, tab, written = entry.partition(b"\t")
             mode, kind, sha = [*head.split(b" "), b"", b"", b""][:3]
             # A link could point outside of the repository; what it points to is there under its own name.
-            if tab and kind == b"blob" and mode != b"120000" and name.decode().endswith(suffixes):
-                wanted.append((name.decode(), sha.decode()))
+            if not tab or kind != b"blob" or mode == b"120000":
+                continue
+            name = written.decode(errors="backslashreplace")
+            if name.endswith(suffixes):
+                if _stays_below(name) and name.encode() == written:
+                    wanted.append((name, sha.decode()))
+                else:
+                    self.refused.append(name)
         for (path, _), content in zip(wanted, self._blobs(sha for _, sha in wanted), strict=True):
             target = into / path
             target.parent.mkdir(parents=True, exist_ok=True)
@@ -164,3 +202,14 @@ class Repository:
             size = int(head[2])
             yield answer[at : at + size]
             at += size + 1
+
+
+def _stays_below(name: str) -> bool:
+    """Whether a file of this name lies where it says, below the folder in which it is written.
+
+    >>> _stays_below("core/ports.sql"), _stays_below("x/../../out.sql"), _stays_below("/etc/x.sql")
+    (True, False, False)
+    """
+    parts = name.split("/")
+    odd = any(part in ("", ".", "..") or part.lower().rstrip(". ") == ".git" for part in parts)
+    return not odd and "\\" not in name and _CONTROL.search(name) is None

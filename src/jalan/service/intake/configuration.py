@@ -1,11 +1,12 @@
 """How each kind of source is configured. These models are the API's schemas and the forms of the screen."""
 
 import re
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated, Any, Literal
 from zoneinfo import available_timezones
 
-from croniter import croniter
+from croniter import CroniterError, croniter
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, SecretStr, field_validator, model_validator
 
 SERVER = r"^[^/:\s]+:[0-9]+$"
@@ -37,7 +38,9 @@ class PostgresqlConfig(SourceConfig):
     port: int = Field(5432, ge=1, le=65535)
     database: str = Field(min_length=1)
     user: str = Field(min_length=1)
-    password: SecretStr | None = Field(None, description="The password, or env:NAME of an environment variable.")
+    password: SecretStr | None = Field(
+        None, description="The password, or env:JALAN_SOURCE_… of an environment variable."
+    )
     known_as: Server | None = Field(None, description="The name of the server in Jalan, wherever it runs.")
     aliases: dict[str, Server] = Field({}, description="The same for servers that foreign tables point to.")
     include: list[Pattern] = Field([], description="Regular expressions of schemas to read (default: all).")
@@ -111,7 +114,9 @@ class ReportsConfig(SourceConfig):
 
     kind: Literal["reports"] = "reports"
     url: str = Field(pattern=r"^https?://")
-    token: SecretStr | None = Field(None, description="The token, or env:NAME of an environment variable.")
+    token: SecretStr | None = Field(
+        None, description="The token, or env:JALAN_SOURCE_… of an environment variable."
+    )
     known_as: str = Field(min_length=1, description="The namespace of the service in Jalan.")
     server: Server = Field(description="The database server that its extracts are loaded from.")
     page_size: int = Field(50, ge=1, le=1000)
@@ -275,6 +280,11 @@ def check_schedule(value: str | None) -> str | None:
     """Return a schedule if it has the five fields of cron; raises ValueError."""
     if value is not None and (len(value.split()) != 5 or not croniter.is_valid(value)):
         raise ValueError(f"“{value}” is no schedule; expected five fields as of cron, such as “15 3 * * *”")
+    if value is not None:
+        try:
+            croniter(value, datetime.now(UTC)).get_next(datetime)
+        except CroniterError as error:
+            raise ValueError(f"“{value}” never comes: there is no such day") from error
     return value
 
 

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
-from croniter import croniter
+from croniter import CroniterError, croniter
 from pydantic import BaseModel
 from sqlalchemy import ColumnElement, case, func, select
 from sqlalchemy.dialects.postgresql import distinct_on
@@ -181,7 +181,10 @@ def next_time(schedule: str | None, after: datetime) -> datetime | None:
     """Return when a schedule is due next."""
     if schedule is None:
         return None
-    found: datetime = croniter(schedule, after).get_next(datetime)
+    try:
+        found: datetime = croniter(schedule, after).get_next(datetime)
+    except CroniterError:
+        return None  # stored before such schedules were refused
     return found
 
 

@@ -29,7 +29,8 @@ _SUFFIXES = (".sql", ".yaml", ".yml")
 class Checkout:
     """What was read of a repository. commits: those since the last run; commit: where it stands, none for a folder.
 
-    afresh: the history was rewritten since the last run, or it is the first one.
+    afresh: the history was rewritten since the last run, or it is the first one. refused: names of files that
+    were left out.
     """
 
     folder: Folder
@@ -38,6 +39,7 @@ class Checkout:
     texts: dict[tuple[str, str], str | None] = field(default_factory=dict)
     afresh: bool = True
     prefix: str = ""
+    refused: list[str] = field(default_factory=list)
 
 
 def read_repository(config: RepositoryConfig, since: str | None, tell: Any = None) -> Checkout:
@@ -48,7 +50,7 @@ def read_repository(config: RepositoryConfig, since: str | None, tell: Any = Non
             raise SourceError(f"{config.location} is a remote; name the branch or revision to read")
         return Checkout(read_folder(path / config.folder))
     mirrors = Path(Settings().mirrors) if path is None else None
-    repository = Repository(config.location, mirrors)
+    repository = Repository(config.location, mirrors, Settings().git_protocols.split())
     commit = repository.resolve(config.revision)
     afresh = since is None or not repository.contains(commit, since)
     commits = repository.commits(commit, None if afresh else since, config.folder, _SUFFIXES)
@@ -62,7 +64,7 @@ def read_repository(config: RepositoryConfig, since: str | None, tell: Any = Non
             raise SourceError(f"{config.location} at {config.revision} holds no SQL and no YAML files")
         folder = read_folder(Path(directory) / config.folder)
     prefix = f"{config.folder.rstrip('/')}/" if config.folder else ""
-    return Checkout(folder, commit, commits, texts, afresh, prefix)
+    return Checkout(folder, commit, commits, texts, afresh, prefix, repository.refused)
 
 
 def load(config: RepositoryConfig, work: Work) -> None:
@@ -75,6 +77,8 @@ def load(config: RepositoryConfig, work: Work) -> None:
     }
     if found.commit is not None:
         work.totals["commits"] = len(found.commits)
+    for name in found.refused:
+        work.run.note("warning", "unusable_name", "a file of this name is not read: it would lie elsewhere", name)
     known_by = config.known_as or work.source.name
     with work.writing() as (catalogue, _):
         touched = _FolderWriter(work, found, known_by, config.server).write()

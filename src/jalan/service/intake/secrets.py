@@ -14,6 +14,7 @@ from jalan.service.errors import Invalid
 from jalan.service.settings import Settings
 
 FROM_ENVIRONMENT = "env:"
+PREFIX = "JALAN_SOURCE_"  # who configures a source may send what these hold to an address of their choice, no other
 
 
 def _key() -> Fernet:
@@ -58,10 +59,15 @@ def unseal(sealed: bytes | None) -> dict[str, str]:
 
 
 def resolve(value: str) -> str:
-    """Return a secret: as it is, or from the environment where it says ``env:NAME``. Raises Invalid."""
+    """Return a secret: as it is, or from the environment where it says ``env:JALAN_SOURCE_…``. Raises Invalid."""
     if not value.startswith(FROM_ENVIRONMENT):
         return value
     name = value.removeprefix(FROM_ENVIRONMENT)
+    if not name.startswith(PREFIX):
+        raise Invalid(
+            f"a source can only take environment variables whose names begin with {PREFIX}; call it "
+            f"{PREFIX}{name} where Jalan runs, and write env:{PREFIX}{name}"
+        )
     found = os.environ.get(name)
     if found is None:
         raise Invalid(f"the environment variable {name} is not set where Jalan runs")
