@@ -171,7 +171,7 @@ def test_a_source_is_started_when_its_time_has_come(store: Engine, tmp_path: Pat
 
 @pytest.mark.parametrize("schedule", ["often", "* * * *", "61 * * * *", "* * * * * *", "0 0 30 2 *"])
 def test_what_is_no_schedule_is_refused(store: Engine, tmp_path: Path, schedule: str) -> None:
-    with pytest.raises(Invalid, match="is no schedule; expected five fields|never comes: there is no such day"):
+    with pytest.raises(Invalid, match=r"is no schedule; expected five fields|never comes: there is no such day"):
         sources.add(store, "office", _declared(tmp_path), schedule=schedule, who="test")
 
 

@@ -25,7 +25,7 @@ class Client:
 
         async def ask() -> Response:
             transport = ASGITransport(app=self._app)  # type: ignore[arg-type]
-            async with AsyncClient(transport=transport, base_url="http://test") as client:
+            async with AsyncClient(transport=transport, base_url="http://localhost") as client:
                 return await client.get(path, params=query or None)  # type: ignore[arg-type]
 
         return asyncio.run(ask())

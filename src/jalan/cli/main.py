@@ -100,6 +100,9 @@ def serve(
     frontend: Annotated[
         Path, typer.Option(help="Folder of the built front end.", exists=True, file_okay=False)
     ] = Path("frontend/dist"),
+    open_: Annotated[
+        bool, typer.Option("--open", help="Listen on an address that others reach: they may do everything.")
+    ] = False,
     store: Store = None,
 ) -> None:
     """Serve the API and the front end.
@@ -109,8 +112,17 @@ def serve(
     import uvicorn
 
     from jalan.web.app import create_app
+    from jalan.web.guard import LOOPBACK
 
-    uvicorn.run(create_app(open_store(store_url(store)), frontend), host=host, port=port, log_level="warning")
+    if host not in LOOPBACK and not open_:
+        raise fail(
+            f"--host {host}: others reach this address, and there are no accounts yet: whoever reaches it may see "
+            "and change everything; if that is meant, add --open",
+            2,
+        )
+    app = create_app(open_store(store_url(store)), frontend, [host])
+    messages.print(f"Jalan listens on http://{f'[{host}]' if ':' in host else host}:{port}")
+    uvicorn.run(app, host=host, port=port, log_level="warning")
 
 
 @app.command()

@@ -9,7 +9,9 @@ class Settings(BaseSettings):
 
     store: address of the PostgreSQL database that is the store. secret_key: what secrets of sources are encrypted
     with; without it a key is made and kept in ``secret_key_file``. mirrors: folder for copies of remote git
-    repositories. git_protocols: by which git may reach a remote, with spaces between.
+    repositories. git_protocols: by which git may reach a remote, with spaces between. hosts: names by
+    which the server may be asked besides those of loopback, with spaces between. most_bytes: of the body of a
+    request.
     """
 
     model_config = SettingsConfigDict(env_prefix="JALAN_")
@@ -19,3 +21,5 @@ class Settings(BaseSettings):
     secret_key_file: str = ".jalan/secret.key"
     mirrors: str = ".jalan/git"
     git_protocols: str = "https ssh"
+    hosts: str = ""
+    most_bytes: int = 16_000_000

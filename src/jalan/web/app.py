@@ -1,6 +1,6 @@
 """The application: the API under /api, the built front end everywhere else."""
 
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
@@ -13,7 +13,9 @@ from starlette.exceptions import HTTPException
 
 from jalan import __version__
 from jalan.service.intake.scheduler import Scheduler
+from jalan.service.settings import Settings
 from jalan.service.snapshot import SnapshotCache
+from jalan.web.guard import Guard
 from jalan.web.problems import add_problem_handlers
 from jalan.web.routes import router
 from jalan.web.source_routes import router as source_router
@@ -23,8 +25,9 @@ def _operation_id(route: APIRoute) -> str:
     return route.name.removeprefix("get_")
 
 
-def create_app(engine: Engine, frontend: Path | None = None) -> FastAPI:
-    """Return the application over a store. frontend: the folder of the built front end, if it is to be served."""
+def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str] = ()) -> FastAPI:
+    """Return the application over a store. frontend: the folder of the built front end, if it is to be served.
+    hosts: names by which it may be asked, besides those of loopback and of the settings."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -46,6 +49,8 @@ def create_app(engine: Engine, frontend: Path | None = None) -> FastAPI:
     app.include_router(router)
     app.include_router(source_router)
     add_problem_handlers(app)
+    settings = Settings()
+    app.add_middleware(Guard, hosts=[*settings.hosts.split(), *hosts], most_bytes=settings.most_bytes)
 
     @app.get("/api/{rest:path}", include_in_schema=False)
     def no_such_endpoint(rest: str) -> None:
