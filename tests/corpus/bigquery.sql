@@ -828,3 +828,35 @@ from ports |> select * except (name) |> rename port as p |> as q |> where q.p <>
 => island: ports.island
 => tide_offset: ports.tide_offset
 => (rows): ports.port/filter
+
+## pipes
+from ports |> select port |> union all (select port from tides), (select port from crew where role = 'x')
+=: select
+=> port: ports.port, tides.port, crew.port
+=> (rows): crew.role/filter
+
+## pipes
+from tickets |> aggregate sum(fare) as s group by paid desc nulls last, sailing_id asc |> order by s
+=: select
+=> paid: tickets.paid
+=> sailing_id: tickets.sailing_id
+=> s: +tickets.fare
+=> (rows): tickets.paid/group_by, tickets.sailing_id/group_by
+
+## pipes
+from ports |> select port, name |> except distinct (select port, role from crew)
+=: select
+=> port: ports.port
+=> name: ports.name
+=> (rows): crew.port/filter, crew.role/filter, ports.port/group_by, ports.name/group_by
+
+## union
+select port, name from ports union all strict corresponding select port, role as name from crew
+=: select
+=> port: ports.port, crew.port
+=> name: ports.name, crew.role
+
+## dynamic-sql
+execute immediate 'insert into crew (name) select concat(port, \'-\', name) from ports'
+=: execute, insert
+=> crew.name: ~ports.port, ~ports.name

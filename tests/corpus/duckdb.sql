@@ -663,3 +663,24 @@ select * from (select port from ports order by tide_offset desc) limit 5
 insert into ports (port, tide_offset) select port, nextval('s') from tides
 =: insert
 => ports.port: tides.port
+
+## temp-table
+create temp table f as select * from ports; create temp table g as select * from f where tide_offset > 1; insert into crew (port, name) select port, name from g
+=: create_table_as, create_table_as, insert
+=> crew.port: ports.port
+=> crew.name: ports.name
+=> crew.(rows): ports.tide_offset/filter
+
+## columns
+select columns(c -> c <= 'name') from ports
+=: select
+=> name: ports.name
+=> island: ports.island
+
+## columns
+select columns(c -> c >= 'port' or c = 'island'), columns(c -> c <> 'port' and c < 'port') from ports
+=: select
+=> port: ports.port
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> name: ports.name

@@ -533,3 +533,15 @@ select timestampdiff(day, sold_at, at) as a, date_add(sold_at, interval fare day
 => a: ~tickets.sold_at, ~refunds.at
 => b: ~tickets.sold_at, ~tickets.fare
 => c: ~tickets.sold_at
+
+## qualified-names
+select core.ports.name, tidy.ports.name as b from core.ports join tidy.ports on core.ports.port = tidy.ports.port
+=: select
+=> name: core.ports.name
+=> b: tidy.ports.name
+=> (rows): core.ports.port/join, tidy.ports.port/join
+
+## dynamic-sql
+prepare st from 'insert into crew (name) select concat(port, \'-\', name) from ports'; execute st
+=: prepare, execute, insert
+=> crew.name: ~ports.port, ~ports.name

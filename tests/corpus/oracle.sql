@@ -695,3 +695,16 @@ select * from (select port from ports order by tide_offset desc) fetch first 3 r
 declare q varchar2(99) := 'insert into ports (port) '; begin q := q || 'select port from tides'; execute immediate q; end;
 =: block, insert
 => ports.port: tides.port
+
+## conditional-function
+select decode(island, 'n', name, port) as d, decode(island, 'n', name) as e from ports
+=: select
+=> D: ~ports.name, ~ports.port, ports.island/conditional
+=> E: ~ports.name, ports.island/conditional
+
+## search-cycle
+with t (a, b) as (select crew_id, boss_id from crew union all select c.crew_id, c.boss_id from crew c, t where c.boss_id = t.a) search depth first by a desc nulls last, b set ord select a, ord from t
+=: select
+=> A: crew.crew_id
+=> ORD: ~crew.crew_id, ~crew.boss_id
+=> (rows): crew.boss_id/filter, crew.crew_id/filter

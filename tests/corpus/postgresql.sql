@@ -692,3 +692,33 @@ insert into ports (port, tide_offset) values ((select max(port) from tides), nex
 =: insert, select
 => ports.port: +tides.port
 => port: ports.port
+
+## qualified-names
+select core.ports.name, tidy.ports.name as b, core.ports.* from core.ports, tidy.ports where core.ports.port = tidy.ports.port
+=: select
+=! star_of_unknown_table
+=> name: core.ports.name
+=> b: tidy.ports.name
+=> *: core.ports.*
+=> (rows): core.ports.port/filter, tidy.ports.port/filter
+
+## temp-table
+create temp table f as select note from x, y where x.id = y.id; insert into z (note) select note from f
+=: create_table_as, insert
+=! ambiguous_column
+=> z.note: ?x.note, ?y.note
+=> z.(rows): x.id/filter, y.id/filter
+
+## temp-table
+create temp table f as select port as a from ports; drop table f; create temp table f as select name as a from ports where island = 'x'; insert into crew (name) select a from f
+=: create_table_as, drop_table, create_table_as, insert
+=> crew.name: ports.name
+=> crew.(rows): ports.island/filter
+
+## temp-table
+create temp table f as select * from x where kept; insert into z (a, b) select c, upper(d) from f
+=: create_table_as, insert
+=! star_of_unknown_table
+=> z.a: x.c
+=> z.b: ~x.d
+=> z.(rows): x.kept/filter

@@ -486,3 +486,14 @@ create procedure p() language plpgsql as $$ declare q text; begin q := 'insert i
 create table x (a bigint identity(1, 1), port varchar(9)); insert into x (port) select port from tides
 =: create_table, insert
 => x.port: tides.port
+
+## conditional-function
+select decode(island, 'n', name, 's', port, tide_offset) as d from ports
+=: select
+=> d: ~ports.name, ~ports.port, ~ports.tide_offset, ports.island/conditional
+
+## temp-table
+create temp table f (like ports); insert into f select * from ports where island = 'x'; delete from f where name is null; insert into crew (port) select port from f
+=: create_table, insert, delete, insert
+=> crew.port: ports.port
+=> crew.(rows): ports.island/filter, ports.name/filter

@@ -637,3 +637,13 @@ select dateadd(month, 1, sold_at) as a, datediff(day, sold_at, at) as b, date_tr
 => B: ~tickets.sold_at, ~refunds.at
 => C: ~tickets.sold_at
 => D: ~tickets.sold_at
+
+## conditional-function
+select decode(island, 'n', name, 's', port, tide_offset) as d from ports
+=: select
+=> D: ~ports.name, ~ports.port, ~ports.tide_offset, ports.island/conditional
+
+## temp-table
+create or replace temporary table f as select port as a from ports; create or replace temporary table f as select name as a from ports; insert into crew (name) select a from f
+=: create_table_as, create_table_as, insert
+=> crew.name: ports.name

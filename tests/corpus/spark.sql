@@ -779,3 +779,9 @@ insert into ports (port) from tides |> where height > 1 |> select port
 =: insert
 => ports.port: tides.port
 => ports.(rows): tides.height/filter
+
+## pipes
+from ports |> select port |> union all (select port from tides) |> intersect (select port from crew)
+=: select
+=> port: ports.port, tides.port, crew.port
+=> (rows): ports.port/group_by, tides.port/group_by, crew.port/group_by

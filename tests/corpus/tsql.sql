@@ -808,3 +808,9 @@ select dateadd(month, 1, sold_at) as a, datediff(day, sold_at, at) as b, datepar
 declare @t sysname = N'ports'; declare @q nvarchar(max) = N'insert into ' + quotename(@t) + N' (port) select port from tides'; exec sp_executesql @q
 =: declare, declare, execute, insert
 => ports.port: tides.port
+
+## temp-table
+select port into #f from ports where island = 'x'; insert into crew (port) select f.port from #f f join tides t on t.port = f.port
+=: create_table_as, insert
+=> crew.port: ports.port
+=> crew.(rows): tides.port/join, ports.port/join, ports.island/filter
