@@ -91,7 +91,12 @@ def test_a_statement_without_data_flow_is_passed_over_with_its_kind(text: str, k
         ("select 'abc", "unterminated", "this string is never closed", 7),
         ('select "abc', "unterminated", "this quoted name is never closed", 7),
         ("select (a", "syntax_error", "expected “)”, met the end of the text", 9),
-        ("create table a (b int) with (fillfactor = 70", "syntax_error", "expected “)”, met the end of the text", 44),
+        (
+            "create table a (b int) with (fillfactor = 70",
+            "syntax_error",
+            "expected “)”, met the end of the text",
+            44,
+        ),
         ("select case when a then b", "syntax_error", "expected “END”, met the end of the text", 25),
         ("insert tickets values (1)", "syntax_error", "expected “INTO”, met “tickets”", 7),
         ("select a join b", "syntax_error", "expected the end of the statement, met “join”", 9),

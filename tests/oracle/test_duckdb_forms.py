@@ -4,6 +4,7 @@ DuckDB says what the columns are called, and a changed value shows what it reach
 """
 
 import random
+from collections.abc import Iterator
 from pathlib import Path
 
 import duckdb
@@ -68,11 +69,11 @@ def answer(connection: duckdb.DuckDBPyConnection, sql: str) -> tuple[list[str], 
 
 
 @pytest.fixture(scope="module")
-def connection() -> duckdb.DuckDBPyConnection:
-    found = duckdb.connect(config={"threads": 1})
-    for table, columns in TABLES.items():
-        found.execute(f"create table {table} ({', '.join(f'{n} {k}' for n, k in columns.items())})")
-    return found
+def connection() -> Iterator[duckdb.DuckDBPyConnection]:
+    with duckdb.connect(config={"threads": 1}) as found:
+        for table, columns in TABLES.items():
+            found.execute(f"create table {table} ({', '.join(f'{n} {k}' for n, k in columns.items())})")
+        yield found
 
 
 @pytest.mark.parametrize("sql", QUERIES)

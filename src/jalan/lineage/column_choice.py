@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable
 
+from jalan.patterns import BadPattern, Pattern, compile_pattern
 from jalan.sql import tree
 from jalan.sql.walk import children
 
@@ -26,8 +27,7 @@ def _pattern(operator: str, pattern: str) -> Chooser:
         expression = re.escape(pattern).replace(r"\*", ".*").replace(r"\?", ".")
     else:
         expression = re.escape(pattern).replace("%", ".*").replace("_", ".")
-    flags = re.DOTALL | (re.IGNORECASE if operator == "ilike" else 0)
-    compiled = compiled_pattern(expression, flags)
+    compiled = compiled_pattern(expression, ignore_case=operator == "ilike")
     return lambda name: compiled is not None and compiled.fullmatch(name) is not None
 
 
@@ -36,11 +36,11 @@ def _searching(expression: str) -> Chooser:
     return lambda name: compiled is not None and compiled.search(name) is not None
 
 
-def compiled_pattern(expression: str, flags: int = 0) -> re.Pattern[str] | None:
+def compiled_pattern(expression: str, ignore_case: bool = False) -> Pattern | None:
     """Return the compiled expression, None if it is none."""
     try:
-        return re.compile(expression, flags)
-    except (re.error, RecursionError, OverflowError):
+        return compile_pattern(expression, ignore_case=ignore_case)
+    except BadPattern:
         return None
 
 

@@ -1,6 +1,5 @@
 """Reads the catalogue of a live PostgreSQL database: one read-only transaction with timeouts."""
 
-import re
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
@@ -11,6 +10,7 @@ from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError, DBAPIError
 from sqlalchemy.pool import NullPool
 
+from jalan.patterns import compile_pattern
 from jalan.sources import postgres_queries as queries
 from jalan.sources.errors import SourceError
 
@@ -37,8 +37,12 @@ class Reading:
 
     def wants(self, schema: str) -> bool:
         """Whether a schema is to be read."""
-        wanted = not self.include or any(re.fullmatch(p, schema) for p in self.include)
-        return wanted and not any(re.fullmatch(p, schema) for p in self.exclude)
+        wanted = not self.include or _any_is(self.include, schema)
+        return wanted and not _any_is(self.exclude, schema)
+
+
+def _any_is(patterns: Sequence[str], schema: str) -> bool:
+    return any(compile_pattern(pattern).fullmatch(schema) for pattern in patterns)
 
 
 @dataclass(slots=True)

@@ -9,14 +9,13 @@ from zoneinfo import available_timezones
 from croniter import CroniterError, croniter
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, SecretStr, field_validator, model_validator
 
+from jalan.patterns import compile_pattern
+
 SERVER = r"^[^/:\s]+:[0-9]+$"
 
 
 def _is_pattern(value: str) -> str:
-    try:
-        re.compile(value)
-    except re.error as error:
-        raise ValueError(f"“{value}” is no regular expression: {error}") from error
+    compile_pattern(value)
     return value
 
 
