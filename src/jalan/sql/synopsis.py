@@ -89,7 +89,7 @@ def parse_form(text: str) -> Node:
 
     >>> node = parse_form("DROP VIEW [ IF EXISTS ] name [, ...]")
     >>> [(part.kind, part.text) for part in node.inner]
-    [('word', 'drop'), ('word', 'view'), ('repeat', ',')]
+    [('word', 'drop'), ('word', 'view'), ('optional', ''), ('repeat', ',')]
     """
     tokens = _TOKENS.findall(text)
     node, end = _choice(tokens, 0, "")
