@@ -54,6 +54,8 @@ class Node:
     kind: str
     text: str = ""
     inner: list["Node"] = field(default_factory=list)
+    first: frozenset[str] | None = None  # the words and marks that it can begin with; None: others, too
+    empty: bool = False  # whether nothing may stand for it
 
 
 @dataclass(slots=True, eq=False)
@@ -62,12 +64,13 @@ class Synopses:
 
     commands: dict[tuple[str, ...], list[Node]]
     parts: dict[tuple[str, ...], dict[str, list[Node]]]
+    by_word: dict[str, list[tuple[str, ...]]]  # the headings by their first word
 
 
 @cache
 def synopses(dialect: str) -> Synopses:
     """Return what the manual of a dialect shows; nothing where there is no such file."""
-    found = Synopses({}, {})
+    found = Synopses({}, {}, {})
     text = files("jalan.sql.dialects").joinpath(f"{dialect}_commands.txt").read_text()
     heading: tuple[str, ...] = ()
     for line in text.splitlines():
@@ -75,6 +78,7 @@ def synopses(dialect: str) -> Synopses:
             heading = tuple(line[3:].lower().split())
             if heading != ("everywhere",):
                 found.commands.setdefault(heading, [])
+                found.by_word.setdefault(heading[0], []).append(heading)
         elif line and not line.startswith("#"):
             name, assigned, form = line.partition(" := ")
             if assigned:
@@ -94,7 +98,32 @@ def parse_form(text: str) -> Node:
     tokens = _TOKENS.findall(text)
     node, end = _choice(tokens, 0, "")
     assert end == len(tokens), text
+    _settle(node)
     return node
+
+
+def _settle(node: Node) -> None:
+    """Note of a piece and all inside what it can begin with."""
+    for inner in node.inner:
+        _settle(inner)
+    if node.kind in ("word", "mark"):
+        node.first = frozenset((node.text,))
+    elif node.kind == "sequence":
+        leading: list[Node] = []
+        for inner in node.inner:
+            leading.append(inner)
+            if not inner.empty:
+                break
+        node.first = _union(leading)
+        node.empty = all(inner.empty for inner in node.inner)
+    elif node.inner:
+        node.first = _union(node.inner)
+        node.empty = node.kind == "optional" or any(inner.empty for inner in node.inner)
+
+
+def _union(nodes: list[Node]) -> frozenset[str] | None:
+    sets = [node.first for node in nodes if node.first is not None]
+    return frozenset().union(*sets) if len(sets) == len(nodes) else None
 
 
 def _choice(tokens: list[str], i: int, closing: str) -> tuple[Node, int]:
@@ -187,38 +216,49 @@ class Checker:
         self._furthest = 0
         self._expected: dict[str, None] = {}
         self._seen: dict[tuple[int, int], frozenset[int]] = {}
+        self._explaining = False
 
     def problem(self, first: int) -> tuple[str, int] | None:
         """Return what is wrong with the statement at token ``first``: what is expected, and the token that is there
         instead. None if nothing is, or if the manual does not know the command."""
         keys = self._parser.keys
         words = tuple(keys[i] for i in range(first, min(first + _MOST_WORDS, self._end)))
-        headings = [heading for heading in self._known.commands if heading[0] == words[0]]
-        named = [heading for heading in headings if self._may_begin(heading[1:], words[1:])]
+        headings = self._known.by_word.get(words[0], [])
+        rest = [word for word in words[1:] if word not in _FILLERS]
+        near = (*words[1:2], *rest[:1])
+        named = [
+            heading
+            for heading in headings
+            if len(heading) == 1 or (heading[1] in near and _may_begin(heading[1:], words[1:], rest))
+        ]
         candidates = [(heading, form) for heading in named for form in self._known.commands[heading]]
         if not headings or (named and not candidates):
             return None
         if not named:
             second = dict.fromkeys(f"“{heading[1].upper()}”" for heading in headings)
             return " or ".join(list(second)[:_MOST_EXPECTED]), min(first + 1, self._end)
+        if self._is_one_of(candidates, first):
+            return None
+        # What was expected where is only noted where something is wrong: that takes longer.
+        self._explaining = True
         self._furthest = first
+        self._is_one_of(candidates, first)
+        expected = [what for what in self._expected if what][:_MOST_EXPECTED]
+        return (" or ".join(expected) or "the end of the statement"), self._furthest
+
+    def _is_one_of(self, candidates: list[tuple[tuple[str, ...], Node]], first: int) -> bool:
         for heading, form in candidates:
             self._heading = heading
             self._seen = {}
             if self._end in self._match(form, first):
-                return None
-        expected = [what for what in self._expected if what][:_MOST_EXPECTED]
-        return (" or ".join(expected) or "the end of the statement"), self._furthest
-
-    @staticmethod
-    def _may_begin(heading: tuple[str, ...], words: tuple[str, ...]) -> bool:
-        """Whether a command may have this heading: words that only may stand between are left out."""
-        rest = [word for word in words if word not in _FILLERS]
-        return tuple(rest[: len(heading)]) == heading or tuple(words[: len(heading)]) == heading
+                return True
+        return False
 
     # --- matching: every place where a node that begins at a token may end ----------------------------
 
     def _match(self, node: Node, at: int) -> frozenset[int]:
+        if not self._explaining and node.first is not None and self._parser.keys[at] not in node.first:
+            return frozenset((at,)) if node.empty else _NOWHERE
         key = (id(node), at)
         found = self._seen.get(key)
         if found is None:
@@ -264,6 +304,8 @@ class Checker:
         return found
 
     def _missed(self, at: int, expected: str) -> None:
+        if not self._explaining:
+            return
         if at > self._furthest:
             self._furthest, self._expected = at, {}
         if at == self._furthest:
@@ -374,6 +416,7 @@ class Checker:
         return at
 
 
+_NOWHERE: frozenset[int] = frozenset()
 _PUNCTUATION = frozenset("()[]{},;.:")
 # Words that stand between CREATE and what is created.
 _FILLERS = frozenset(
@@ -381,6 +424,11 @@ _FILLERS = frozenset(
     or replace temp temporary unlogged global local unique trusted procedural constraint recursive default
     """.split()
 )
+
+
+def _may_begin(heading: tuple[str, ...], words: tuple[str, ...], rest: list[str]) -> bool:
+    """Whether a command may have this heading. rest: its words without those that only may stand between."""
+    return tuple(rest[: len(heading)]) == heading or words[: len(heading)] == heading
 
 
 def _called(name: str) -> str:
