@@ -24,9 +24,8 @@ class _Seldom:
             self._inside += 1
             if self._inside == 1:
                 self._usual = gc.get_threshold()
-                if (
-                    threading.active_count() == 1 and 0 < self._usual[0] < _YOUNG
-                ):  # who has switched it off, or made it rarer still, meant it
+                # Who has switched it off, or made it rarer still, meant it.
+                if threading.active_count() == 1 and 0 < self._usual[0] < _YOUNG:
                     gc.set_threshold(_YOUNG, *self._usual[1:])
 
     def __exit__(self, *_: object) -> None:

@@ -125,15 +125,10 @@ class BlockParser(VariableParser):
         return self.keys[i] == ";"
 
     def _bare_call(self) -> tree.Statement:
-        start = self.starts[self.i]
-        parts = self.qualified("a procedure")
-        arguments: list[tree.Expression] = []
-        if self.keys[self.i] == "(":
-            call = self.call(self.i, parts)
-            if isinstance(call, tree.Call):
-                arguments = call.arguments
+        found = self._called(self.starts[self.i])
         self._to_end()
-        return tree.CallRoutine(start, self.end_of_last(), parts, arguments, [])
+        found.end = self.end_of_last()
+        return found
 
     def _passed_over(self) -> tree.Statement:
         first = self.i
@@ -495,6 +490,9 @@ class BlockParser(VariableParser):
     def _call(self) -> tree.Statement | None:
         start = self.starts[self.i]
         self.i += 1
+        return self._called(start)
+
+    def _called(self, start: int) -> tree.CallRoutine:
         parts = self.qualified("a procedure")
         arguments: list[tree.Expression] = []
         if self.keys[self.i] == "(":

@@ -37,9 +37,7 @@ class ChangeParser(PipeParser):
             return self._delete(ctes, start)
         if key == "merge":
             return self._merge(ctes, start)
-        if key == "replace" and (
-            self.peek() in ("into", *_INSERT_WORDS) or self.peek(2) in ("(", "values", "select", "set", ".")
-        ):
+        if key == "replace" and (self.peek() in _REPLACE_WORDS or self.peek(2) in _BEHIND_REPLACED):
             return self._insert(ctes, start)
         return None
 
@@ -250,10 +248,7 @@ class ChangeParser(PipeParser):
                     qualifier, name = name, part
                     whole = self.i
             else:
-                while not self.take("]"):
-                    if self.kinds[self.i] == END:
-                        self.fail("“]”")
-                    self.i += 1
+                self._skip_subscript()
         return _Target(name, qualifier, "".join(map(self.written, range(whole, self.i))))
 
     def _conflict(self) -> tree.Conflict:
@@ -347,9 +342,14 @@ class ChangeParser(PipeParser):
             elif self.keys[self.i] == "(":
                 self.skip_parentheses()
             else:
-                while not self.take("]"):
-                    self.i += 1
+                self._skip_subscript()
         return name
+
+    def _skip_subscript(self) -> None:
+        while not self.take("]"):
+            if self.kinds[self.i] == END:
+                self.fail("“]”")
+            self.i += 1
 
     def _output(self, statement: tree.Insert | tree.Update | tree.Delete | tree.Merge) -> None:
         """``OUTPUT inserted.a, deleted.b [INTO table [(columns)]]``."""

@@ -467,7 +467,7 @@ class ExpressionParser(ConstructorParser):
 
     def _match_against(self) -> tree.Expression | None:
         """``MATCH (columns) AGAINST (words IN BOOLEAN MODE)``."""
-        if not self.dialect.executed_comments or self.keys[self.i + 1] not in ("(",):
+        if not self.dialect.executed_comments or self.keys[self.i + 1] != "(":
             return None
         start = self.starts[self.i]
         self.i += 2
@@ -476,16 +476,7 @@ class ExpressionParser(ConstructorParser):
         if self.take("against"):
             self.expect("(")
             found.arguments.append(self.expression(OTHER))
-            while self.keys[self.i] in (
-                "in",
-                "boolean",
-                "natural",
-                "language",
-                "mode",
-                "with",
-                "query",
-                "expansion",
-            ):
+            while self.keys[self.i] in _AGAINST_WORDS:
                 self.i += 1
             self.expect(")")
         found.end = self.end_of_last()

@@ -315,7 +315,7 @@ class FromParser(ReshapingParser):
         self._ordinality(item)
         if self.keys[self.i] == "with" and self.peek() == "(" and self.dialect.bare_statements:
             self.i += 1  # OPENROWSET (…) WITH (name type, …)
-            item.columns = self._column_names()
+            item.columns = self.names_with_types("a column")
         if self.keys[self.i] == "as" and self.peek() == "(":
             self.i += 1
             item.defined[0] = self._definitions()
@@ -330,12 +330,12 @@ class FromParser(ReshapingParser):
         self._ordinality(item)
         item.end = self.end_of_last()
 
-    def _column_names(self) -> list[str]:
-        """Read ``(name type …, …)`` for the names alone."""
+    def names_with_types(self, what: str) -> list[str]:
+        """Read ``(name type …, …)`` for the names alone, whatever stands behind them."""
         self.expect("(")
         names = []
         while True:
-            names.append(self.name("a column"))
+            names.append(self.name(what))
             while self.keys[self.i] not in (",", ")"):
                 if self.kinds[self.i] == END:
                     self.fail("“)”")

@@ -87,9 +87,7 @@ class ProcedureParser(BlockParser):
             self.expect("as")
         block = tree.Block(self.starts[self.i], 0, [], [])
         self.enter_block()
-        while self.keys[self.i] not in ("begin", "end", ""):
-            if not self.take(";"):
-                block.declarations.append(self._declaration())
+        block.declarations = self._declarations("begin", "end")
         if self.take("begin"):
             self._block_rest(block)
         else:
@@ -286,14 +284,15 @@ class ProcedureParser(BlockParser):
         elif self.dialect.bare_statements:
             found.body += self._rest_of_batch()
         else:
-            block = tree.Block(self.starts[self.i], 0, [], [])
-            while self.keys[self.i] not in ("begin", ""):
-                if not self.take(";"):
-                    block.declarations.append(self._declaration())
-            self.expect("begin")
-            self._block_rest(block)
-            found.body.append(block)
+            found.body.append(self._declared_block())
         self.in_block -= 1
+
+    def _declared_block(self) -> tree.Block:
+        """Read ``declarations BEGIN … END`` without a word before it."""
+        block = tree.Block(self.starts[self.i], 0, self._declarations("begin"), [])
+        self.expect("begin")
+        self._block_rest(block)
+        return block
 
     def _rest_of_batch(self) -> list[tree.Statement]:
         """A T-SQL routine goes on to the end of its batch."""
@@ -414,15 +413,9 @@ class ProcedureParser(BlockParser):
             while self.keys[self.i] not in ("is", "as", "", ";"):
                 self.i += 1
             self.i += 1
-            section = tree.Block(self.starts[self.i], 0, [], [])
-            while self.keys[self.i] not in ("begin", ""):
-                if not self.take(";"):
-                    section.declarations.append(self._declaration())
-            self.expect("begin")
-            self._block_rest(section)
+            block.body.append(self._declared_block())
             while self.keys[self.i] not in (";", ""):
                 self.i += 1  # END BEFORE EACH ROW
-            block.body.append(section)
         self.expect("end")
         self.in_block -= 1
         if self.kinds[self.i] in (WORD, QUOTED):

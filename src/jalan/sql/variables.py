@@ -5,8 +5,6 @@ from jalan.sql.definitions import DefinitionParser
 from jalan.sql.lexer import END, PARAMETER, QUOTED, WORD
 
 _MEMBERS = frozenset({"member", "static", "constructor", "map", "order", "final", "overriding"})
-
-
 _SCOPES = frozenset({"global", "session", "local", "persist", "persist_only", "variable", "var"})
 
 
@@ -131,12 +129,8 @@ class VariableParser(DefinitionParser):
             if self.peek() == "handler":
                 return self._handler(start)
             return self._declare_one(start)
-        found = tree.Block(start, 0, [], [])
         self.in_block += 1
-        while self.keys[self.i] not in ("begin", ""):
-            if self.take(";"):
-                continue
-            found.declarations.append(self._declaration())
+        found = tree.Block(start, 0, self._declarations("begin"), [])
         self.in_block -= 1
         self.expect("begin")
         self._block_rest(found)
@@ -208,21 +202,10 @@ class VariableParser(DefinitionParser):
 
     def _cursor_parameters(self) -> list[str]:
         """Read ``(day date, port varchar2 DEFAULT 'x')`` for the names."""
-        self.expect("(")
-        names = []
-        while self.keys[self.i] != ")":
-            names.append(self.name("a parameter"))
-            while self.keys[self.i] not in (",", ")"):
-                if self.kinds[self.i] == END:
-                    self.fail("“)”")
-                if self.keys[self.i] == "(":
-                    self.skip_parentheses()
-                else:
-                    self.i += 1
-            if not self.take(","):
-                break
-        self.expect(")")
-        return names
+        if self.peek() == ")":
+            self.skip_parentheses()
+            return []
+        return self.names_with_types("a parameter")
 
     def _type_declaration(self) -> tree.Statement:
         """``TYPE t IS RECORD (a …, b …)``, ``TYPE t IS TABLE OF u``, ``TYPE t IS REF CURSOR``."""
@@ -243,6 +226,14 @@ class VariableParser(DefinitionParser):
                 found.element, found.rowtype = self._declared_type()
         self._to_end()
         found.end = self.end_of_last()
+        return found
+
+    def _declarations(self, *stops: str) -> list[tree.Statement]:
+        """Read declarations up to one of these words."""
+        found: list[tree.Statement] = []
+        while self.keys[self.i] not in (*stops, ""):
+            if not self.take(";"):
+                found.append(self._declaration())
         return found
 
     def _declaration(self) -> tree.Statement:
