@@ -58,6 +58,17 @@ def test_a_statement_of_a_body_that_cannot_be_read_leaves_the_others_of_the_body
     assert [(link.output, link.column) for link in found.links] == [("name", "name"), ("port", "port")]
 
 
+@pytest.mark.parametrize("loop", [False, True])
+def test_what_is_wrong_in_a_change_with_returning_into_is_told_once(loop: bool) -> None:
+    change = (
+        "insert into ports (port) select nosuch from crew returning port into v; insert into log (p) values (v);"
+    )
+    body = f"for i in 1..3 loop {change} end loop;" if loop else change
+    found = extract(f"declare v int; begin {body} end;", dialect="oracle", tables={"CREW": ["NAME"]})
+    assert [d.code for d in found.diagnostics if d.level != "info"] == ["unknown_column"]
+    assert [(link.target, link.output, link.table) for link in found.links] == [("LOG", "P", "PORTS")]
+
+
 def test_a_body_in_another_language_is_not_taken_for_sql() -> None:
     found = extract("create function f() returns int language plpython3u as $$ return 1 $$")
     assert [d.message for d in found.diagnostics] == ["the body is in plpython3u"]

@@ -64,17 +64,20 @@ class ChangeResolver(RoutineResolver):
         written = self.written(statement)
         self.ctes = before
         self.inner.append(written)
-        return self._returned(statement, written, getattr(statement, "returning", []))
+        return self.put_out(statement, written)
 
-    def put_out(self, statement: tree.Statement) -> Relation:
-        """Return what a change puts out for the variables behind its RETURNING."""
-        before, self.inner = self.inner, []
-        found = self._returned(statement, self.written(statement), getattr(statement, "returning", []))
-        self.inner = before
+    def put_out_alone(self, statement: tree.Statement) -> Relation:
+        """Return what a change puts out that is resolved, and reported, elsewhere."""
+        inner, diagnostics = self.inner, self.diagnostics
+        self.inner, self.diagnostics = [], []
+        found = self.put_out(statement, self.written(statement))
+        self.inner, self.diagnostics = inner, diagnostics
         return found
 
-    def _returned(self, statement: tree.Statement, written: Written, items: list[tree.Item]) -> Relation:
-        """What RETURNING or OUTPUT puts out: columns of the target and of what the change was made from."""
+    def put_out(self, statement: tree.Statement, written: Written) -> Relation:
+        """Return what RETURNING or OUTPUT of a change puts out: columns of the target and of what the change was
+        made from."""
+        items: list[tree.Item] = getattr(statement, "returning", [])
         scope = Scope(self.outer)
         name: tree.TableName = statement.target  # type: ignore[attr-defined]
         alias: str | None = statement.alias  # type: ignore[attr-defined]
@@ -96,7 +99,7 @@ class ChangeResolver(RoutineResolver):
         into: tree.TableName | None = getattr(statement, "into", None)
         if into is None:
             return
-        found = self._returned(statement, written, getattr(statement, "returning", []))
+        found = self.put_out(statement, written)
         table = self.tables.find(into.parts)
         second = Written("insert", statement, table, found.rows)
         given: list[str] | None = getattr(statement, "into_columns", None)

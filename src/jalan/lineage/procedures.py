@@ -64,9 +64,12 @@ class Procedure:
         else:
             if self._emit is not None:
                 self._emit(node, self)
-            names = getattr(node, "into_variables", None)
-            if names:
-                self._assign_relation(names, self.resolver.put_out(node))
+            elif into_variables(node):
+                self.receive(node, self.resolver.put_out_alone(node))
+
+    def receive(self, node: tree.Statement, found: Relation) -> None:
+        """Give the variables behind a RETURNING what it puts out."""
+        self._assign_relation(into_variables(node), found)
 
     @classmethod
     def is_procedural(cls, node: tree.Statement) -> bool:
@@ -398,6 +401,11 @@ STEPS: dict[type[tree.Statement], Callable[..., None]] = {
     tree.CallRoutine: Procedure._call,
     tree.Execute: Procedure._execute,
 }
+
+
+def into_variables(node: tree.Statement) -> list[str]:
+    """The variables that take what a change puts out, none for other statements."""
+    return getattr(node, "into_variables", None) or []
 
 
 def _leaves(body: list[tree.Statement]) -> bool:

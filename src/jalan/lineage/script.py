@@ -9,7 +9,7 @@ from jalan.lineage.changes import ChangeResolver, Written
 from jalan.lineage.extraction import IDENTITY, Diagnostic, Extraction, Output, Source, Statement
 from jalan.lineage.flow import merge
 from jalan.lineage.hints import HINTS
-from jalan.lineage.procedures import Procedure
+from jalan.lineage.procedures import Procedure, into_variables
 from jalan.lineage.scope import Entry, Flow, Made, Mark, Relation, Scope
 from jalan.lineage.table_changes import TableChanges
 from jalan.lineage.tables import KnownTables, Table, TableState
@@ -302,6 +302,8 @@ class _ScriptReader:
             resolver.ctes = around.ctes
             resolver.trigger_table = around.trigger_table
         outer = resolver.written(node)
+        if procedure is not None and into_variables(node):
+            procedure.receive(node, resolver.put_out(node, outer))
         for written in [*resolver.inner, outer, *resolver.after]:
             if procedure is not None:
                 merge(written.rows, procedure.context)
