@@ -2,13 +2,13 @@
 places in the script."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from jalan.lineage.scope import Made, Text
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect
-from jalan.sql.lexer import Tokens
 from jalan.sql.pieces import Piece, tokens_of
+from jalan.sql.statements import StatementParser, Unread
 
 _PLACEHOLDER = re.compile(r"%(?:\d+\$)?[IsLtTd]|%%")
 _PASSED = frozenset({"quote_ident", "quotename", "concat", "trim", "btrim", "upper", "lower", "rtrim", "ltrim"})
@@ -127,6 +127,13 @@ def _formatted(parts: list[Text]) -> Text:
     return found
 
 
-def tokens_of_text(pieces: Text, text: str, dialect: Dialect) -> Tokens:
-    """Return the tokens of constant text; their offsets are those of the pieces in the whole text."""
-    return tokens_of([Piece(piece, at, at + len(piece)) for piece, at in pieces], text, dialect)
+def statements_of_text(pieces: Text, text: str, dialect: Dialect) -> Iterator[tree.Statement | Unread]:
+    """Yield the statements of constant text; their offsets are those of the pieces in the whole text."""
+    tokens = tokens_of([Piece(piece, at, at + len(piece)) for piece, at in pieces], text, dialect)
+    yield from StatementParser(tokens, dialect).statements()
+
+
+def query_of_text(pieces: Text | None, text: str, dialect: Dialect) -> tree.Query | None:
+    """Return the first query of constant text, None if there is none or the text is not known."""
+    statements = statements_of_text(pieces or [], text, dialect)
+    return next((node.query for node in statements if isinstance(node, tree.QueryStatement)), None)

@@ -129,9 +129,7 @@ class FlowCollector(NameLookup):
             message = "what stands here, columns maybe, is decided by a template"
             self.report("opaque_name", "warning" if called else "info", message, (node.start, node.end))
             return
-        if not self.variables:
-            return
-        made = self.variables.get(self.spelled(written)) or self.variables.get(self.spelled(written.lstrip(":@$&")))
+        made = self.variable(written) if self.variables else None
         if made is not None:
             self.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
 
@@ -347,7 +345,7 @@ class FlowCollector(NameLookup):
             only = arguments[0]  # port(sailings) is sailings.port
             if type(only) is tree.Column and len(only.parts) == 1 and name not in self.dialect.aggregates:
                 entry = scope.entry(only.parts[0])
-                if entry is not None and name in entry.columns and not self._names_column(only.parts[0], scope):
+                if entry is not None and name in entry.columns and not self.names_column(only.parts[0], scope):
                     self._column(
                         tree.Column(node.start, node.end, (*only.parts, name)), scope, values, conditions, how
                     )
@@ -378,7 +376,8 @@ class FlowCollector(NameLookup):
             self._window(node.window, scope, conditions)
 
     @staticmethod
-    def _names_column(name: str, scope: Scope) -> bool:
+    def names_column(name: str, scope: Scope) -> bool:
+        """Whether a table of this FROM has, or may have, a column of that name."""
         return any(type(v) is Entry and (name in v.columns or bool(v.open)) for v in scope.visible)
 
     def is_method(self, parts: tuple[str, ...], method: str, scope: Scope) -> bool:

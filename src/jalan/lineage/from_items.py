@@ -1,6 +1,6 @@
 """FROM: tables, files, queries, functions, and the joins between them."""
 
-from jalan.lineage.dynamic import constant, tokens_of_text
+from jalan.lineage.dynamic import constant, query_of_text
 from jalan.lineage.extraction import FILTER, IDENTITY, JOIN, TRANSFORMATION, Span
 from jalan.lineage.flow import carry, merge
 from jalan.lineage.reshaping import ReshapingResolver, Visible
@@ -8,7 +8,6 @@ from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, 
 from jalan.lineage.tables import TableState
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect, Folding
-from jalan.sql.statements import StatementParser
 
 Ctes = dict[str, Relation]
 _UNNESTING = frozenset(
@@ -234,15 +233,12 @@ class FromResolver(ReshapingResolver):
     def _text_query(self, argument: tree.Expression, item: tree.FunctionSource, rows: Flow) -> Entry | None:
         """``query('select …')``: the rows of a query that is given as text."""
         pieces = constant(argument, self.text, self.dialect, lambda node: None)
-        if pieces is None:
+        query = query_of_text(pieces, self.text, self.dialect)
+        if query is None:
             return None
-        tokens = tokens_of_text(pieces, self.text, self.dialect)
-        for node in StatementParser(tokens, self.dialect).statements():
-            if isinstance(node, tree.QueryStatement):
-                found = self.relation(node.query, None)
-                merge(rows, found.rows)
-                return entry_of(found, item.alias or "query", item.columns, self._upper)
-        return None
+        found = self.relation(query, None)
+        merge(rows, found.rows)
+        return entry_of(found, item.alias or "query", item.columns, self._upper)
 
     def _text_search(self, name: str, call: tree.Call, item: tree.FunctionSource, rows: Flow) -> Entry | None:
         """``CONTAINSTABLE(table, columns, 'words')``: keys of the rows of that table, and how well they match."""

@@ -44,6 +44,11 @@ class NameLookup:
             return column_of_star(name, fields["*"])
         return found
 
+    def variable(self, placeholder: str) -> Made | None:
+        """Return the variable that ``@name``, ``:name``, ``$name`` or ``&name`` stands for, if it is one."""
+        found = self.variables.get(self.spelled(placeholder))
+        return found or self.variables.get(self.spelled(placeholder.lstrip(":@$&")))
+
     def under_name(self, name: str, made: Made) -> Made:
         """Return the same column under another name."""
         found = Made(name, made.values, made.conditions, made.span, (), made.fields, origin=made.origin)
@@ -81,7 +86,7 @@ class NameLookup:
         deeper = self._resolve_part(parts, scope)
         if deeper is not None:
             element = isinstance(deeper.column, Made) and deeper.column.name == "?"
-            opened = [e for v in scope.visible if isinstance(v, Entry) for e in v.open] if element else []
+            opened = scope.open_tables() if element else []
             if opened:  # a field of what is unnested here, or of a column of a table beside it
                 return self._ambiguous(
                     parts[0], [deeper, Reference(opened[0], parts[0], ".".join(parts[1:]))], span
@@ -170,7 +175,7 @@ class NameLookup:
         for inner in scope.visible:
             if isinstance(inner, Entry) and inner.rest is not None and inner.rest.name == "?":
                 return Reference(inner, inner.rest, ".".join(parts))
-        opened = [e for v in scope.visible if isinstance(v, Entry) for e in v.open]
+        opened = scope.open_tables()
         if len(opened) == 1 and scope.entry(parts[0]) is None:
             return Reference(opened[0], parts[0], path)
         return None

@@ -35,10 +35,8 @@ class PipeResolver(RelationResolver):
         for step in body.steps:
             _STEPS[step.operator](self, step, pipe)
         self.ctes = before
-        span = (body.start, body.end)
-        columns = self._expand(tree.Star(*span, ()), pipe.scope)
-        opened = [entry for v in pipe.scope.visible if isinstance(v, Entry) for entry in v.open]
-        return Relation(columns, pipe.rows, pipe.order, opened)
+        columns = self._expand(tree.Star(body.start, body.end, ()), pipe.scope)
+        return Relation(columns, pipe.rows, pipe.order, pipe.scope.open_tables())
 
     def _put(self, pipe: _Pipe, columns: list[Made], opened: list[Entry], alias: str = "") -> None:
         """Let these columns be what comes down, and all that there are."""
@@ -56,7 +54,7 @@ class PipeResolver(RelationResolver):
 
     def _row(self, pipe: _Pipe, step: tree.PipeStep) -> tuple[list[Made], list[Entry]]:
         """The columns that come down, one by one, and the tables with further columns."""
-        opened = [entry for v in pipe.scope.visible if isinstance(v, Entry) for entry in v.open]
+        opened = pipe.scope.open_tables()
         columns = self._expand(tree.Star(step.start, step.end, ()), pipe.scope)
         return [made for made in columns if made.name != "*" or not opened], opened
 
@@ -79,10 +77,7 @@ class PipeResolver(RelationResolver):
 
     def _select_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
         found = self._piped_items(step, pipe)
-        opened = [
-            entry for v in pipe.scope.visible if isinstance(v, Entry) and v.open and self._has_star(step.items, v)
-            for entry in v.open
-        ]  # fmt: skip
+        opened = self.open_stars(step.items, pipe.scope)
         self._put(pipe, found, opened)
         if step.all:
             self._distinct_step(step, pipe)

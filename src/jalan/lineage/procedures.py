@@ -7,12 +7,12 @@ next. A variable that is assigned inside a branch or a loop keeps what it had be
 from collections.abc import Callable
 
 from jalan.lineage.changes import ChangeResolver
-from jalan.lineage.dynamic import constant, tokens_of_text
+from jalan.lineage.dynamic import constant, query_of_text, statements_of_text
 from jalan.lineage.extraction import CONDITIONAL, IDENTITY, TRANSFORMATION
 from jalan.lineage.flow import copy_flow, merge
 from jalan.lineage.scope import Flow, Made, Relation, Scope
 from jalan.sql import tree
-from jalan.sql.statements import StatementParser, Unread
+from jalan.sql.statements import Unread
 
 Emit = Callable[[tree.Statement, "Procedure"], None]
 
@@ -112,9 +112,7 @@ class Procedure:
         """The variable that a name or placeholder stands for."""
         if isinstance(node, tree.Column):
             return self.variables.get(node.parts[-1])
-        written = self.resolver.text[node.start : node.end]
-        spelled = self.resolver.spelled
-        return self.variables.get(spelled(written)) or self.variables.get(spelled(written.lstrip(":@$&")))
+        return self.resolver.variable(self.resolver.text[node.start : node.end])
 
     def _scope(self) -> Scope:
         return Scope(self.resolver.outer)
@@ -355,14 +353,8 @@ class Procedure:
 
     def _rows_of_text(self, expression: tree.Expression) -> Relation | None:
         """The rows of a query that is given as text, None if they are not known."""
-        pieces = self.text_of(expression)
-        if pieces is None:
-            return None
-        tokens = tokens_of_text(pieces, self.resolver.text, self.resolver.dialect)
-        for node in StatementParser(tokens, self.resolver.dialect).statements():
-            if isinstance(node, tree.QueryStatement):
-                return self.resolver.relation(node.query, self.resolver.outer)
-        return None
+        query = query_of_text(self.text_of(expression), self.resolver.text, self.resolver.dialect)
+        return None if query is None else self.resolver.relation(query, self.resolver.outer)
 
     def _run_text(self, expression: tree.Expression, into: list[str], span: tuple[int, int]) -> None:
         """Run the statements that a constant text holds; another text is reported where it stands."""
@@ -376,8 +368,7 @@ class Procedure:
                 "write it as constant text, or declare its links",
             )
             return
-        tokens = tokens_of_text(pieces, self.resolver.text, self.resolver.dialect)
-        for node in StatementParser(tokens, self.resolver.dialect).statements():
+        for node in statements_of_text(pieces, self.resolver.text, self.resolver.dialect):
             if isinstance(node, Unread):
                 self.resolver.report(node.code, "error", node.message, node.span)
             elif into and isinstance(node, tree.QueryStatement):

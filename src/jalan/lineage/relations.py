@@ -280,9 +280,7 @@ class RelationResolver(FromResolver):
             self.collect(select.where, scope, rows, rows, FILTER)
         for condition in select.connect or ():
             self.collect(condition, scope, rows, rows, FILTER)
-        for entry in scope.visible:
-            if isinstance(entry, Entry) and entry.open and self._has_star(select.items, entry):
-                found.open += entry.open
+        found.open += self.open_stars(select.items, scope)
         for key in select.group:
             self._group_key(key, found, scope)
         if select.group_all:
@@ -334,12 +332,15 @@ class RelationResolver(FromResolver):
         return any(isinstance(node, tree.Column) and node.parts == ("ROWNUM",) for node in walk(condition))
 
     @staticmethod
-    def _has_star(items: list[tree.Item], entry: Entry) -> bool:
-        return any(
-            type(item.expression) is tree.Star
-            and (not item.expression.parts or item.expression.parts[-1] == entry.name)
-            for item in items
-        )
+    def open_stars(items: list[tree.Item], scope: Scope) -> list[Entry]:
+        """The tables that may have further columns and whose star stands in a select list."""
+        stars = [item.expression for item in items if type(item.expression) is tree.Star]
+        return [
+            table
+            for entry in scope.visible
+            if isinstance(entry, Entry) and any(not s.parts or s.parts[-1] == entry.name for s in stars)
+            for table in entry.open
+        ]
 
     def _group_key(self, key: tree.Expression, found: Relation, scope: Scope) -> None:
         if type(key) is tree.Row:

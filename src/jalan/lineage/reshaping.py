@@ -80,12 +80,8 @@ class ReshapingResolver(SelectListResolver):
                     for aggregate, c in zip(item.aggregates, made, strict=True)
                 ]
             entry = self._entry(item, columns, "pivot")
-        entry.open = self._open(inner)
+        entry.open = inner.open_tables()
         return entry
-
-    @staticmethod
-    def _open(inner: Scope) -> list[Entry]:
-        return [opened for v in inner.visible if isinstance(v, Entry) for opened in v.open]
 
     def _pivot_name(self, value: tree.Item, aggregate: tree.Item, aggregates: int) -> str:
         expression = value.expression
@@ -124,7 +120,7 @@ class ReshapingResolver(SelectListResolver):
             carry(rows, made.values, FILTER)  # rows without a value are left out
         columns = [*self._pass_rest(inner, consumed, span), Made(item.key, {}, {}, span), *values]
         entry = self._entry(item, columns, "unpivot")
-        entry.open = self._open(inner)
+        entry.open = inner.open_tables()
         return entry
 
     def _chosen(self, expression: tree.Star | tree.Call, inner: Scope) -> list[Made]:
@@ -163,7 +159,7 @@ class ReshapingResolver(SelectListResolver):
         columns += self.outputs(item.measures, inner)
         entry = self._entry(item, columns, "match_recognize")
         if item.all_rows:
-            entry.open = self._open(inner)
+            entry.open = inner.open_tables()
         return entry
 
     # --- documents -----------------------------------------------------------------------------------

@@ -191,6 +191,10 @@ class Scope:
         self.visible: list[Entry | Merged] = []
         self.select_windows: dict[str, tree.Window] = {}
 
+    def open_tables(self) -> "list[Entry]":
+        """Return the tables of this FROM that may have further columns."""
+        return [table for item in self.visible if isinstance(item, Entry) for table in item.open]
+
     def add(self, entry: Entry) -> None:
         """Let an entry be found by its name."""
         self.entries.append(entry)

@@ -74,7 +74,8 @@ def extract(
     >>> [(s.column, s.how) for s in found.statements[0].row_conditions]
     [('paid', 'filter'), ('port', 'group_by')]
     """
-    get_dialect("ansi" if dialect == "auto" else dialect)
+    if dialect != "auto":
+        get_dialect(dialect)  # an unknown one is the caller's mistake, not the text's
     try:
         with seldom_collecting:
             return _extract(sql, dialect, tables, search_path, variables, calls, detail)

@@ -156,12 +156,11 @@ class SelectListResolver(ElementResolver):
         entry = entry or self.star_entry(parts, scope, span)
         return [] if entry is None else self._expand_entry(entry, span, hide=False)
 
-    @staticmethod
-    def _is_column(parts: tuple[str, ...], scope: Scope) -> bool:
+    def _is_column(self, parts: tuple[str, ...], scope: Scope) -> bool:
         """Whether the name before the star is a column rather than a table."""
         if len(parts) > 1 and scope.entry(parts[0]) is not None:
             return True
-        return any(isinstance(v, Entry) and (parts[0] in v.columns or v.open) for v in scope.visible)
+        return self.names_column(parts[0], scope)
 
     def _expand_entry(self, entry: Entry, span: Span, hide: bool, left_out: Collection[str] = ()) -> list[Made]:
         hidden = entry.hidden if hide else ()
