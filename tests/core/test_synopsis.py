@@ -45,6 +45,9 @@ def test_the_file_has_forms_and_parts_of_commands() -> None:
     assert len(known.commands) > 150
     assert all(heading[0].isalpha() for heading in known.commands)
     assert set(known.parts) <= {*known.commands, ("everywhere",)}
+    forms = [form for forms in known.commands.values() for form in forms]
+    forms += [form for parts in known.parts.values() for forms in parts.values() for form in forms]
+    assert all(parse_form(form).inner for form in forms)
 
 
 def problem(sql: str) -> tuple[str, str] | None:

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 from functools import cache
 
 from jalan.sql import tree
+from jalan.sql.command_checks import Checker
 from jalan.sql.cursor import SqlSyntaxError
 from jalan.sql.dialect import Dialect
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import END, INVALID, PARAMETER, STRING, WORD, Lexer, Tokens
 from jalan.sql.procedures import ProcedureParser
-from jalan.sql.synopsis import Checker, synopses
+from jalan.sql.synopsis import synopses
 
 logger = logging.getLogger(__name__)
 
