@@ -3,19 +3,18 @@
 DuckDB says what the columns are called, and a changed value shows what it reaches.
 """
 
-import random
+from collections.abc import Iterator
 
 import duckdb
 import pytest
 
-from jalan import extract
+from tests.oracle.duckdb_judge import database, judge
 
 TABLES = {
     "sailings": {"id": "int", "port": "varchar", "berths": "int", "delay": "int", "day": "int"},
     "tickets": {"id": "int", "sailing": "int", "fare": "int", "paid": "boolean", "day": "int"},
     "bookings": {"id": "int", "port": "varchar", "legs": "int[]", "who": "struct(name varchar, age int)"},
 }
-KNOWN = {table: list(columns) for table, columns in TABLES.items()}
 
 QUERIES = """
 select * exclude (delay, day) from sailings
@@ -83,67 +82,14 @@ select port, grouping(port) as g, sum(berths) as b from sailings group by cube (
 """.strip().split("\n")
 
 
-def _value(r: random.Random, kind: str) -> object:
-    if kind == "int":
-        return r.randint(0, 4)
-    if kind == "boolean":
-        return r.random() < 0.5
-    if kind == "varchar":
-        return r.choice(["SK", "NH", "4", "LO"])
-    if kind == "int[]":
-        return [r.randint(0, 4) for _ in range(r.randint(0, 3))]
-    return {"name": r.choice("ab"), "age": r.randint(0, 9)}
-
-
-def _fill(connection: duckdb.DuckDBPyConnection, rows: dict[str, list[list[object]]]) -> None:
-    for table, content in rows.items():
-        connection.execute(f"delete from {table}")
-        marks = ", ".join("?" * len(TABLES[table]))
-        connection.executemany(f"insert into {table} values ({marks})", content)
-
-
-def _answer(connection: duckdb.DuckDBPyConnection, sql: str) -> tuple[list[str], list[list[str]]]:
-    found = connection.execute(sql)
-    names = [column[0] for column in found.description or []]
-    rows = found.fetchall()
-    return names, [sorted(str(row[i]) for row in rows) for i in range(len(names))]
-
-
 @pytest.fixture(scope="module")
-def connection() -> duckdb.DuckDBPyConnection:
-    found = duckdb.connect(config={"threads": 1})
-    for table, columns in TABLES.items():
-        found.execute(f"create table {table} ({', '.join(f'{n} {k}' for n, k in columns.items())})")
-    return found
+def connection() -> Iterator[duckdb.DuckDBPyConnection]:
+    with database(TABLES) as found:
+        yield found
 
 
 @pytest.mark.parametrize("sql", QUERIES)
 def test_what_changes_is_reached_and_the_columns_are_called_so(
     connection: duckdb.DuckDBPyConnection, sql: str
 ) -> None:
-    found = extract(sql, dialect="duckdb", tables=KNOWN)
-    assert [d.message for d in found.diagnostics if d.level == "error"] == []
-    statement = found.statements[-1]
-    decide = {(s.table, s.column) for s in statement.row_conditions}
-    r = random.Random(sql)
-    for _ in range(3):
-        rows = {
-            table: [[n + 1, *[_value(r, kind) for kind in list(columns.values())[1:]]] for n in range(3)]
-            for table, columns in TABLES.items()
-        }
-        _fill(connection, rows)
-        names, before = _answer(connection, sql)
-        assert [o.name.lower() for o in statement.outputs] == [name.lower() for name in names]
-        for table, columns in TABLES.items():
-            for i, (column, kind) in enumerate(columns.items()):
-                if i == 0 or (table, column) in decide:
-                    continue
-                changed = [list(row) for row in rows[table]]
-                for row in changed:
-                    row[i] = _value(r, kind)
-                _fill(connection, {table: changed})
-                _, after = _answer(connection, sql)
-                _fill(connection, {table: rows[table]})
-                for output, old, new in zip(statement.outputs, before, after, strict=True):
-                    reached = {(s.table, s.column) for s in (*output.values, *output.conditions)}
-                    assert old == new or (table, column) in reached, f"{table}.{column} changed {output.name}"
+    judge(connection, TABLES, sql, rounds=3)

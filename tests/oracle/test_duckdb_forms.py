@@ -3,14 +3,13 @@
 DuckDB says what the columns are called, and a changed value shows what it reaches.
 """
 
-import random
 from collections.abc import Iterator
 from pathlib import Path
 
 import duckdb
 import pytest
 
-from jalan import extract
+from tests.oracle.duckdb_judge import database, judge
 
 TABLES = {
     "sailings": {"id": "int", "port": "varchar", "berths": "int", "delay": "int", "day": "date"},
@@ -24,55 +23,12 @@ TABLES = {
         "j": "json",
     },
 }
-KNOWN = {table: list(columns) for table, columns in TABLES.items()}
 QUERIES = (Path(__file__).parent / "duckdb_forms.sql").read_text().splitlines()
-_ROUNDS = 2
-Rows = dict[str, list[list[str]]]
-
-
-def literal(r: random.Random, kind: str) -> str:
-    """A made-up value as SQL."""
-    number = r.randint(0, 4)
-    return {
-        "int": f"{number}",
-        "boolean": r.choice(["true", "false"]),
-        "varchar": r.choice(["'SK'", "'NH'", "'4'", "'LO'"]),
-        "date": f"'2020-0{r.randint(1, 9)}-1{number}'",
-        "timestamp": f"'2020-0{r.randint(1, 9)}-1{number} 10:00:00'",
-        "int[]": f"{[r.randint(0, 4) for _ in range(r.randint(0, 3))]}::int[]",
-        "struct(name varchar, age int)": f"{{'name': '{r.choice('ab')}', 'age': {r.randint(0, 9)}}}",
-        "map(varchar, int)": f"map {{'a': {number}, '{r.choice('bc')}': {r.randint(0, 4)}}}",
-        "struct(a int, b varchar)[]": f"[{{'a': {number}, 'b': '{r.choice('xyz')}'}}]",
-        "json": f"""'{{"a": {number}, "b": "x"}}'""",
-    }[kind]
-
-
-def made_up(r: random.Random) -> Rows:
-    return {
-        table: [[str(n + 1), *[literal(r, kind) for kind in list(columns.values())[1:]]] for n in range(3)]
-        for table, columns in TABLES.items()
-    }
-
-
-def fill(connection: duckdb.DuckDBPyConnection, rows: Rows) -> None:
-    for table, content in rows.items():
-        connection.execute(f"delete from {table}")
-        listed = ", ".join("(" + ", ".join(row) + ")" for row in content)
-        connection.execute(f"insert into {table} values {listed}")
-
-
-def answer(connection: duckdb.DuckDBPyConnection, sql: str) -> tuple[list[str], list[list[str]]]:
-    found = connection.execute(sql)
-    names = [column[0] for column in found.description or []]
-    rows = found.fetchall()
-    return names, [sorted(str(row[i]) for row in rows) for i in range(len(names))]
 
 
 @pytest.fixture(scope="module")
 def connection() -> Iterator[duckdb.DuckDBPyConnection]:
-    with duckdb.connect(config={"threads": 1}) as found:
-        for table, columns in TABLES.items():
-            found.execute(f"create table {table} ({', '.join(f'{n} {k}' for n, k in columns.items())})")
+    with database(TABLES) as found:
         yield found
 
 
@@ -80,26 +36,4 @@ def connection() -> Iterator[duckdb.DuckDBPyConnection]:
 def test_what_changes_is_reached_and_the_columns_are_called_so(
     connection: duckdb.DuckDBPyConnection, sql: str
 ) -> None:
-    found = extract(sql, dialect="duckdb", tables=KNOWN)
-    assert [d.message for d in found.diagnostics if d.level == "error"] == []
-    statement = found.statements[-1]
-    decide = {(s.table, s.column) for s in statement.row_conditions}
-    r = random.Random(sql)
-    for _ in range(_ROUNDS):
-        rows = made_up(r)
-        fill(connection, rows)
-        names, before = answer(connection, sql)
-        assert [o.name.lower() for o in statement.outputs] == [name.lower() for name in names]
-        for table, columns in TABLES.items():
-            if table not in sql:
-                continue
-            for i, (column, kind) in enumerate(columns.items()):
-                if i == 0 or (table, column) in decide:
-                    continue
-                changed = [[*row[:i], literal(r, kind), *row[i + 1 :]] for row in rows[table]]
-                fill(connection, {table: changed})
-                _, after = answer(connection, sql)
-                fill(connection, {table: rows[table]})
-                for output, old, new in zip(statement.outputs, before, after, strict=True):
-                    reached = {(s.table, s.column) for s in (*output.values, *output.conditions)}
-                    assert old == new or (table, column) in reached, f"{table}.{column} changed {output.name}"
+    judge(connection, TABLES, sql, rounds=2)
