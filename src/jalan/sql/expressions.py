@@ -4,10 +4,10 @@ from collections.abc import Callable
 
 from jalan.sql import tree
 from jalan.sql.calls import OTHER
-from jalan.sql.constructors import ConstructorParser
 from jalan.sql.cursor import SqlSyntaxError
 from jalan.sql.dialect import Dialect, Folding
 from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Tokens
+from jalan.sql.literals import LiteralParser
 
 # Binding powers that the special forms below share with the table of the dialect (PostgreSQL manual, 4.1.6).
 _NOT, _IN, _OTHER, _AT, _UNARY = 3, 6, OTHER, 11, 13
@@ -32,7 +32,7 @@ _FUNCTION_WORDS = frozenset(
 _TYPED = frozenset({"date", "time", "timestamp", "datetime", "n", "b", "x"})
 
 
-class ExpressionParser(ConstructorParser):
+class ExpressionParser(LiteralParser):
     """Reads expressions. Queries inside them are read by the class below this one."""
 
     def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
@@ -240,7 +240,7 @@ class ExpressionParser(ConstructorParser):
             elif key == "?":
                 found = self._parameter()
             elif key == "%" and self.starts[i + 1] == self.ends[i]:
-                found = self._driver_parameter()
+                found = self._driver_parameter() or self._unary()
             elif key == "#" and self.kinds[i + 1] == NUMBER and self.dialect.columns_calls:
                 self.i = i + 2  # the column of that number in FROM
                 found = tree.Column(
@@ -353,38 +353,6 @@ class ExpressionParser(ConstructorParser):
             indexes.append(self.expression())
         return tree.Subscript(base.start, self.end_of_last(), base, indexes)
 
-    def _number(self) -> tree.Expression:
-        i = self.i
-        self.i = i + 1
-        return tree.Literal(self.starts[i], self.ends[i], "")
-
-    def _string(self) -> tree.Expression | None:
-        i = self.i
-        if self.kinds[i] != STRING:
-            self.fail("an expression")
-        self.i = i + 1
-        while self.kinds[self.i] == STRING:
-            self.i += 1
-        if self.keys[self.i] == "uescape" and self.kinds[self.i + 1] == STRING:
-            self.i += 2
-        return tree.Literal(self.starts[i], self.end_of_last(), "")
-
-    def _parameter(self) -> tree.Expression:
-        i = self.i
-        self.i = i + 1
-        if self.dialect.positional_columns and self.written(i)[1:].isdigit():
-            return tree.Column(self.starts[i], self.ends[i], (self.written(i),))
-        return tree.Parameter(self.starts[i], self.ends[i])
-
-    def _driver_parameter(self) -> tree.Expression:
-        """Read ``%s`` or ``%(name)s``, where a driver in Python puts a value in."""
-        i = self.i
-        last = i + 4 if self.keys[i + 1] == "(" and self.keys[i + 3] == ")" else i + 1
-        if self.written(last) not in ("s", "d", "f") or self.ends[last - 1] != self.starts[last]:
-            return self._unary()
-        self.i = last + 1
-        return tree.Parameter(self.starts[i], self.ends[last])
-
     def _star(self) -> tree.Expression:
         i = self.i
         self.i = i + 1
@@ -438,33 +406,6 @@ class ExpressionParser(ConstructorParser):
             return found
         return tree.Row(start, self.end_of_last(), items)
 
-    def _default(self) -> tree.Expression | None:
-        """DEFAULT in the place of a value."""
-        if self.keys[self.i + 1] in (".", "(") or "default" not in self._reserved:
-            return None
-        return self._constant()
-
-    def _identifier(self) -> tree.Expression | None:
-        """``IDENTIFIER('name')`` is the name."""
-        i = self.i
-        if not self._at_identifier(i):
-            return None
-        self.i = i + 4
-        if self.keys[self.i] == "(":
-            return self.call(i, self._named_by(i + 2))
-        return tree.Column(self.starts[i], self.end_of_last(), self._named_by(i + 2))
-
-    def _at_identifier(self, i: int) -> bool:
-        """Whether ``IDENTIFIER('name')`` stands at token ``i``."""
-        keys = self.keys
-        if keys[i] != "identifier" or "identifier" not in self.dialect.table_names:
-            return False
-        return keys[i + 1] == "(" and self.kinds[i + 2] == STRING and keys[i + 3] == ")"
-
-    def _named_by(self, i: int) -> tuple[str, ...]:
-        """The name that a string token spells."""
-        return tuple(self._spelled(part.strip('`"')) for part in self.written(i)[1:-1].split("."))
-
     def _match_against(self) -> tree.Expression | None:
         """``MATCH (columns) AGAINST (words IN BOOLEAN MODE)``."""
         if not self.dialect.executed_comments or self.keys[self.i + 1] != "(":
@@ -511,20 +452,6 @@ class ExpressionParser(ConstructorParser):
         query = self.query()
         self.expect(")")
         return tree.Exists(start, self.end_of_last(), query)
-
-    def _constant(self) -> tree.Expression:
-        i = self.i
-        self.i = i + 1
-        return tree.Literal(self.starts[i], self.ends[i], "")
-
-    def _current(self) -> tree.Expression:
-        i = self.i
-        self.i = i + 1
-        if self.keys[self.i] == "(" and self.keys[i].endswith(("time", "timestamp")):
-            self.skip_parentheses()
-        elif self.keys[self.i] == "(" and self.peek() == ")":
-            self.i += 2
-        return tree.Call(self.starts[i], self.end_of_last(), (self.keys[i],), [])
 
     # --- names and calls -----------------------------------------------------------------------------
 

@@ -10,9 +10,23 @@ from jalan.sql.queries import QueryParser
 
 
 class PipeParser(QueryParser):
-    """Reads the steps of pipes."""
+    """Reads pipes."""
 
-    def pipe_step(self) -> tree.PipeStep:
+    def _pipeline(self, query: tree.Query) -> None:
+        """Read ``|> step |> step``; what stands before is what goes in."""
+        body = query.body
+        found = tree.Pipeline(body.start, 0, [], None, [])
+        if isinstance(body, tree.Select) and _only_source(body) and not query.order and not query.limit:
+            found.source = body.source
+        else:
+            found.first = tree.Query(body.start, self.end_of_last(), None, body, query.order, query.limit)
+            query.order, query.limit = [], []
+        while self.take("|>"):
+            found.steps.append(self._pipe_step())
+        found.end = self.end_of_last()
+        query.body = found
+
+    def _pipe_step(self) -> tree.PipeStep:
         word = self.keys[self.i]
         step = tree.PipeStep(self.starts[self.i], 0, word, [], [])
         reader = _STEPS.get(word)
@@ -172,6 +186,22 @@ class PipeParser(QueryParser):
     def _with_step(self, step: tree.PipeStep) -> None:
         self.i -= 1
         step.ctes = self.with_clause()
+
+
+def _only_source(body: tree.Select) -> bool:
+    """Whether a query is no more than ``FROM source``."""
+    only = body.items[0].expression if len(body.items) == 1 else None
+    return (
+        isinstance(only, tree.Star)
+        and not only.parts
+        and only.modifiers is None
+        and body.distinct is None
+        and body.where is None
+        and body.having is None
+        and body.qualify is None
+        and body.top is None
+        and not (body.group or body.group_all or body.connect or body.windows)
+    )
 
 
 _STEPS: dict[str, Callable[[PipeParser, tree.PipeStep], None]] = {

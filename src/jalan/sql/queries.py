@@ -1,11 +1,11 @@
-"""The grammar of queries: SELECT, VALUES, set operations, WITH."""
+"""The grammar of queries: SELECT, VALUES, set operations."""
 
 from itertools import product
 from math import prod
 
 from jalan.sql import tree
-from jalan.sql.from_items import FromParser
-from jalan.sql.lexer import NUMBER, OPERATOR, QUOTED, STRING, WORD
+from jalan.sql.lexer import NUMBER, STRING, WORD
+from jalan.sql.with_clauses import WithParser
 
 _SET_OPERATORS = frozenset({"union", "except", "minus"})
 _SELECT_WORDS = frozenset(
@@ -20,28 +20,8 @@ _MOST_PIVOTED = 1000  # columns
 _HIVE_KEYS = frozenset({"cluster", "distribute", "sort"})
 
 
-def _only_source(body: tree.Select) -> bool:
-    """Whether a query is no more than ``FROM source``."""
-    only = body.items[0].expression if len(body.items) == 1 else None
-    return (
-        isinstance(only, tree.Star)
-        and not only.parts
-        and only.modifiers is None
-        and body.distinct is None
-        and body.where is None
-        and body.having is None
-        and body.qualify is None
-        and body.top is None
-        and not (body.group or body.group_all or body.connect or body.windows)
-    )
-
-
-class QueryParser(FromParser):
-    """Reads queries. Data-modifying statements inside WITH are read by the class below this one."""
-
-    def modifying(self, ctes: tree.With | None) -> tree.Statement | None:
-        """Read an INSERT, UPDATE, DELETE or MERGE if one starts here."""
-        raise NotImplementedError
+class QueryParser(WithParser):
+    """Reads queries."""
 
     def query(self) -> tree.Query:
         """Read a query with its WITH, ORDER BY and LIMIT."""
@@ -110,17 +90,7 @@ class QueryParser(FromParser):
 
     def _pipeline(self, query: tree.Query) -> None:
         """Read ``|> step |> step``; what stands before is what goes in."""
-        body = query.body
-        found = tree.Pipeline(body.start, 0, [], None, [])
-        if isinstance(body, tree.Select) and _only_source(body) and not query.order and not query.limit:
-            found.source = body.source
-        else:
-            found.first = tree.Query(body.start, self.end_of_last(), None, body, query.order, query.limit)
-            query.order, query.limit = [], []
-        while self.take("|>"):
-            found.steps.append(self.pipe_step())
-        found.end = self.end_of_last()
-        query.body = found
+        raise NotImplementedError
 
     def table_rows(self) -> tree.Query:
         start = self.starts[self.i]
@@ -135,10 +105,6 @@ class QueryParser(FromParser):
         if inside:
             self.expect(")")
         return query
-
-    def pipe_step(self) -> tree.PipeStep:
-        """Read what stands behind ``|>``."""
-        raise NotImplementedError
 
     def _to_end(self) -> None:
         raise NotImplementedError
@@ -202,85 +168,6 @@ class QueryParser(FromParser):
                 self.qualified()
         while self.keys[self.i] in ("nowait", "skip", "locked", "wait") or self.kinds[self.i] == NUMBER:
             self.i += 1
-
-    def with_clause(self) -> tree.With:
-        """Read ``WITH [RECURSIVE] name [(columns)] AS [[NOT] MATERIALIZED] (…), …``."""
-        start = self.starts[self.i]
-        self.expect("with")
-        recursive = self.take("recursive")
-        routines = []
-        while self.keys[self.i] in ("function", "procedure") and self.kinds[self.i + 1] in (WORD, QUOTED):
-            routines.append(self.local_routine())
-            self.take(";")
-            self.take(",")
-        ctes: list[tree.Cte] = []
-        while not routines or (self.kinds[self.i + 1] in (WORD, OPERATOR) and self.peek() in ("as", "(")):
-            at = self.starts[self.i]
-            name = self.name("the name of a common table expression")
-            columns = self.names_in_parentheses() if self.keys[self.i] == "(" else None
-            if self.take_words("max", "recursion", "level"):
-                self.expression()
-            if self.take_words("using", "key"):
-                self.names_in_parentheses()
-            if not self.take("as") and self.keys[self.i] != "(":
-                self.expect("as")
-            if self.keys[self.i] == "not":
-                self.i += 1
-            self.take("materialized")
-            self.expect("(")
-            inner_start = self.starts[self.i]
-            inner = self.with_clause() if self.keys[self.i] == "with" else None
-            statement: tree.Query | tree.Statement
-            statement = self.modifying(inner) or self.query_body(inner, inner_start)
-            self.expect(")")
-            added = self._search_and_cycle()
-            ctes.append(tree.Cte(at, self.end_of_last(), name, columns, statement, added))
-            if not self.take(","):
-                break
-        return tree.With(start, self.end_of_last(), recursive, ctes, routines or None)
-
-    def local_routine(self) -> tree.Statement:
-        """Read ``FUNCTION f (…) …`` where it is declared inside a query or a block."""
-        raise NotImplementedError
-
-    def _search_and_cycle(self) -> list[tuple[str, str, list[str]]]:
-        """Read ``SEARCH … SET s`` and ``CYCLE … SET c [… USING p]``; returns the columns that they add, each with
-        its role and the columns that it follows."""
-        added = []
-        if self.take("search"):
-            if not (self.take("depth") or self.take("breadth")):
-                self.fail("DEPTH or BREADTH")
-            self.expect("first")
-            self.expect("by")
-            followed = self._sorted_names()
-            self.expect("set")
-            added.append((self.name("a column"), "order", followed))
-        if self.take("cycle"):
-            followed = self._sorted_names()
-            if self.take("restrict"):  # MariaDB
-                return added
-            self.expect("set")
-            added.append((self.name("a column"), "mark", followed))
-            if self.take("to"):
-                self.expression()
-                self.expect("default")
-                self.expression()
-            if self.take("using"):
-                added.append((self.name("a column"), "path", followed))
-            elif self.dialect.joins_need_condition:
-                self.expect("using")
-        return added
-
-    def _sorted_names(self) -> list[str]:
-        names = []
-        while True:
-            names.append(self.name("a column"))
-            if not self.take("asc"):
-                self.take("desc")
-            if self.take("nulls"):
-                self.i += 1  # FIRST or LAST
-            if not self.take(","):
-                return names
 
     # --- bodies --------------------------------------------------------------------------------------
 
