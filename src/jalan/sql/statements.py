@@ -117,10 +117,10 @@ class StatementParser(ProcedureParser):
                 span = (self.starts[at], self.ends[at])
                 message = "nested too deeply to be read"
                 found = Unread(self.starts[first], self.end_of_last(), "too_deep", message, span)
-            except Exception as error:  # a fault of ours, whatever the text
+            except Exception as fault:  # ours, whatever the text
                 logger.exception("a statement at offset %d cannot be parsed", self.starts[first])
                 self._skip_statement(first)
-                found = internal_error(error, self.starts[first], self.end_of_last())
+                found = internal_error(fault, self.starts[first], self.end_of_last())
             yield found
             if self.dialect.synopses and type(found) in _COMMANDS:
                 problem = self._misspelled(first)

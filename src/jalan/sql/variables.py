@@ -5,6 +5,7 @@ from jalan.sql.definitions import DefinitionParser
 from jalan.sql.lexer import END, PARAMETER, QUOTED, WORD
 
 _MEMBERS = frozenset({"member", "static", "constructor", "map", "order", "final", "overriding"})
+_BEHIND_MEMBER = _MEMBERS | {"function", "procedure"}
 _SCOPES = frozenset({"global", "session", "local", "persist", "persist_only", "variable", "var"})
 
 
@@ -231,14 +232,14 @@ class VariableParser(DefinitionParser):
     def _declarations(self, *stops: str) -> list[tree.Statement]:
         """Read declarations up to one of these words."""
         found: list[tree.Statement] = []
-        while self.keys[self.i] not in (*stops, ""):
+        while self.keys[self.i] and self.keys[self.i] not in stops:
             if not self.take(";"):
                 found.append(self._declaration())
         return found
 
     def _declaration(self) -> tree.Statement:
         start = self.starts[self.i]
-        while self.keys[self.i] in _MEMBERS and self.keys[self.i + 1] in (*_MEMBERS, "function", "procedure"):
+        while self.keys[self.i] in _MEMBERS and self.keys[self.i + 1] in _BEHIND_MEMBER:
             self.i += 1
         if self.keys[self.i] in ("function", "procedure") and self.kinds[self.i + 1] in (WORD, QUOTED):
             return self.local_routine()
