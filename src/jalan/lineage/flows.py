@@ -385,11 +385,12 @@ class FlowCollector(NameLookup):
         if len(parts) > 1 and scope.entry(parts[0]) is not None:
             return True
         level: Scope | None = scope
+        first: object = parts[0]
         open_ = False
         while level is not None:
             for visible in level.visible:
                 if type(visible) is Merged:
-                    if visible.name == parts[0]:
+                    if visible.name == first:
                         return True
                 elif isinstance(visible, Entry):
                     if parts[0] in visible.columns:

@@ -480,8 +480,9 @@ class FromResolver(ReshapingResolver):
 
     def _side(self, visible: Visible, name: str, span: Span) -> list[Reference]:
         """Return the column of that name on one side of a join."""
+        wanted: object = name
         for item in visible:
-            if isinstance(item, Merged) and item.name == name:
+            if isinstance(item, Merged) and item.name == wanted:
                 return item.references
         for item in visible:
             if isinstance(item, Entry) and name in item.columns and name not in item.hidden:

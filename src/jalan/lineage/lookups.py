@@ -39,7 +39,8 @@ class NameLookup:
 
     def field_named(self, name: str, fields: dict[str, Made]) -> Made | None:
         """Return the field of that name, whatever its case where that does not count."""
-        found = fields.get(name) or next((made for key, made in fields.items() if self._fold(key) == name), None)
+        wanted: object = name
+        found = fields.get(name) or next((made for key, made in fields.items() if self._fold(key) == wanted), None)
         if found is None and "*" in fields:
             return column_of_star(name, fields["*"])
         return found
@@ -160,11 +161,12 @@ class NameLookup:
                     path = ".".join(parts[n + 1 :])
                     return Reference(found.entry, found.column, join_path(found.path, path))
         path = ".".join(parts[1:])
+        wanted: object = parts[0]
         level: Scope | None = scope
         while level is not None:
             for visible in level.visible:
                 if type(visible) is Merged:
-                    if visible.name == parts[0]:
+                    if visible.name == wanted:
                         first = visible.references[0]
                         return Reference(first.entry, first.column, path)
                 elif isinstance(visible, Entry) and parts[0] in visible.columns:
@@ -187,13 +189,14 @@ class NameLookup:
 
     def _resolve_bare(self, name: str, scope: Scope, span: Span) -> list[Reference]:
         guesses: list[Reference] = []
+        wanted: object = name
         level: Scope | None = scope
         while level is not None:
             found: list[Reference] = []
             doubled = False
             for entry in level.visible:
                 if type(entry) is Merged:
-                    if entry.name == name:
+                    if entry.name == wanted:
                         doubled = doubled or bool(found)
                         found += entry.references
                     continue

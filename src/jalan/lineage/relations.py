@@ -72,9 +72,10 @@ class RelationResolver(FromResolver):
 
     @staticmethod
     def _in_scope(name: str, scope: Scope) -> bool:
+        wanted: object = name
         for entry in scope.visible:
             if type(entry) is Merged:
-                if entry.name == name:
+                if entry.name == wanted:
                     return True
             elif isinstance(entry, Entry) and name in entry.columns:
                 return True
@@ -210,7 +211,8 @@ class RelationResolver(FromResolver):
         """Pair the columns of two arms by name; what the first arm lacks is added to it."""
         pairs = []
         for other in right.columns:
-            same = [made for made in found.columns if made.name == other.name]
+            wanted: object = other.name
+            same = [made for made in found.columns if made.name == wanted]
             if not same:
                 same = [Made(other.name, {}, {}, other.span)]
                 found.columns += same
@@ -335,10 +337,12 @@ class RelationResolver(FromResolver):
     def open_stars(items: list[tree.Item], scope: Scope) -> list[Entry]:
         """The tables that may have further columns and whose star stands in a select list."""
         stars = [item.expression for item in items if type(item.expression) is tree.Star]
+        whole = any(not star.parts for star in stars)
+        named = {star.parts[-1] for star in stars if star.parts}
         return [
             table
             for entry in scope.visible
-            if isinstance(entry, Entry) and any(not s.parts or s.parts[-1] == entry.name for s in stars)
+            if isinstance(entry, Entry) and (whole or entry.name in named)
             for table in entry.open
         ]
 

@@ -202,9 +202,10 @@ class Scope:
     def entry(self, name: str) -> Entry | None:
         """Return the entry of that name, looking outwards."""
         scope: Scope | None = self
+        wanted: object = name
         while scope is not None:
             for entry in scope.entries:
-                if entry.name == name:
+                if entry.name == wanted:
                     return entry
             scope = scope.parent
         return None

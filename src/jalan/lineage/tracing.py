@@ -61,7 +61,8 @@ class Tracer:
     def pass_on(self, made: Made, entry: Entry, column: str | Made) -> None:
         """Note a column that a star or a name for a query passes on."""
         name = column.name if isinstance(column, Made) else column
-        kind = "same" if name == made.name else "renamed"
+        written: object = name  # see jalan.sql.names
+        kind = "same" if made.name == written else "renamed"
         self._keep(made, Trace(kind, str(name), made.span, [(str(entry.key or entry.name), column)]))
 
     def copy(self, made: Made, original: Made) -> None:

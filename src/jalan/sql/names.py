@@ -1,4 +1,8 @@
-"""Names in dialects that keep the case of a name as written and compare names without it."""
+"""Names in dialects that keep the case of a name as written and compare names without it.
+
+Compiled code (``make compiled``) compares two values that it knows to be ``str`` by their characters. Where one may
+be such a name, one side is declared ``object``, so that the name itself is asked.
+"""
 
 
 class Name(str):
