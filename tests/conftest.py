@@ -2,6 +2,7 @@
 
 import os
 import shutil
+import tempfile
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -27,6 +28,9 @@ settings.register_profile("nightly", deadline=None, print_blob=True)
 settings.load_profile("nightly" if os.environ.get("JALAN_NIGHTLY") else "jalan")
 
 ROOT = Path(__file__).resolve().parent.parent
+# Tests read files of their own folders and reach servers of their own, all of them on this machine.
+os.environ["JALAN_FILES"] = tempfile.gettempdir() + os.pathsep + str(ROOT)
+os.environ["JALAN_REACH"] = "* 127.0.0.1 localhost"
 SMALL = 0.03  # a thirtieth of the demo's rows: every case is in it, and the pipeline runs in a second
 
 

@@ -209,10 +209,6 @@ def test_what_stood_in_the_state_of_the_source_is_taken_over(known: Engine) -> N
 @pytest.mark.parametrize(
     ("text", "message"),
     [
-        (DECLARED.replace("core.fares.fare\n", "core.faers\n", 1),
-         r"declared.yaml:4: nothing is known as “strait.core.faers”; the nearest names are strait.core.fares"),
-        (DECLARED.replace("core.fares.fare\n", "core.fares.fair\n", 1),
-         r"declared.yaml:4: strait.core.fares has no column “fair”; the nearest names are fare"),
         (DECLARED.replace("by: Harbour office\n", ""), r"declared.yaml:3: “by” is missing: who declares this"),
         (DECLARED.replace("    because: typed", "    becuase: typed"),
          r"declared.yaml:6: “becuase” is not known here.*did you mean “because”"),
@@ -224,3 +220,30 @@ def test_what_is_wrong_is_said_with_its_line(known: Engine, tmp_path: Path, text
     with pytest.raises(SourceError, match=message):
         _declare(known, tmp_path, text)
     assert content(known) == before
+
+
+@pytest.mark.parametrize(
+    ("word", "message"),
+    [
+        ("core.faers", "nothing is known as “strait.core.faers”; the nearest names are strait.core.fares"),
+        ("core.fares.fair", "strait.core.fares has no column “fair”; the nearest names are fare"),
+    ],
+)
+def test_an_entry_that_names_what_nobody_knows_leaves_the_others(
+    known: Engine, tmp_path: Path, word: str, message: str
+) -> None:
+    _declare(known, tmp_path, DECLARED)
+    before = len(_links(known))
+    _declare(known, tmp_path, DECLARED.replace("core.fares.fare\n", f"{word}\n", 1))
+    assert 0 < len(_links(known)) < before
+    with Session(known) as session:
+        notes = [note for source in overview.sources(session) for note in source.last_run.notes]
+    (told,) = [note for note in notes if note.code == "unusable_declaration"]
+    assert told.message.startswith(message)
+    assert told.place == "declared.yaml:4"
+
+
+def test_a_file_of_which_nothing_can_be_used_is_refused(known: Engine, tmp_path: Path) -> None:
+    text = "by: Ana\nserver: islands:5432\nlinks:\n  - {from: a.b, to: c.d, because: seen}\n"
+    with pytest.raises(SourceError, match=r"declared.yaml:4: nothing is known as “a.b”"):
+        _declare(known, tmp_path, text)

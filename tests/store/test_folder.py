@@ -53,9 +53,11 @@ def test_an_element_twice_is_refused(tmp_path: Path) -> None:
 
 
 def test_two_reports_of_one_name_are_refused(tmp_path: Path) -> None:
-    (tmp_path / "a.yaml").write_text(REPORT)
-    with pytest.raises(SourceError, match=r"a report “gross” is already in a\.yaml"):
-        _read(tmp_path, REPORT)
+    for name in ("a.yaml", "b.yaml"):
+        (tmp_path / name).write_text(REPORT)
+    found = read_folder(tmp_path)
+    assert [report.path for report in found.reports] == ["a.yaml"]
+    assert [str(problem) for problem in found.problems] == ["b.yaml:1: a report “gross” is already in a.yaml"]
 
 
 def test_a_dataset_with_expressions_becomes_a_query(tmp_path: Path) -> None:
@@ -76,7 +78,7 @@ def test_an_element_knows_its_line(tmp_path: Path) -> None:
 
 def test_sql_without_settings_is_refused(tmp_path: Path) -> None:
     (tmp_path / "a.sql").write_text("select 1")
-    with pytest.raises(SourceError, match=r"a.sql: no jalan.yaml in its folder or above"):
+    with pytest.raises(SourceError, match=r"a.sql:1: no jalan.yaml in its folder or above"):
         read_folder(tmp_path)
 
 

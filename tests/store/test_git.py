@@ -149,7 +149,7 @@ def test_a_branch_a_tag_and_a_commit_can_be_read(past: Past, tmp_path: Path) -> 
     past.git("tag", "before", first)
     repository = Repository(str(past.place))
     assert repository.resolve("before") == repository.resolve(first[:10]) == first
-    assert repository.check_out(first, "", tmp_path / "out", (".yaml",)) == 1
+    assert list(repository.tree(first, "", (".yaml",))) == ["sql/jalan.yaml"]
     assert repository.contains(past.head, first)
     assert not repository.contains(first, past.head)
     with pytest.raises(SourceError, match=r"there is no revision “nowhere”; branches are main"):
@@ -217,7 +217,7 @@ def test_nothing_that_a_repository_configures_is_run(past: Past, tmp_path: Path)
     for packed in (past.place / ".git" / "objects").rglob("*.pack"):
         packed.unlink()  # everything is missing now, and would be fetched
     with pytest.raises(SourceError):
-        Repository(str(past.place)).check_out(head, "sql", tmp_path / "out", (".yaml",))
+        Repository(str(past.place)).tree(head, "sql", (".yaml",))
     assert list(Repository(str(past.place)).texts([(blob, "")])) == [None]
     assert not mark.exists()
 
@@ -238,10 +238,13 @@ def test_names_that_lead_elsewhere_are_left_out_and_told(past: Past, tmp_path: P
     made = subprocess.run(command, input=tree, capture_output=True, check=True).stdout.decode().strip()
     commit = past.git("commit-tree", "-m", "odd", made)
     repository = Repository(str(past.place))
-    out = tmp_path / "deep" / "er" / "out"
-    assert repository.check_out(commit, "", out, (".sql",)) == 1
-    assert [path.name for path in tmp_path.rglob("*.sql") if past.place not in path.parents] == ["good.sql"]
-    assert len(repository.refused) == len(names) - 1
+    found = repository.tree(commit, "", (".sql",))
+    assert [name for name, content in found.items() if isinstance(content, bytes)] == ["good.sql"]
+    assert len(found) == len(names)
+    assert not list(tmp_path.rglob("*.sql"))
+    (odd,) = repository.commits(commit, None, "", (".sql",))
+    places = [(odd.revision, path) for path in odd.files]
+    assert len(list(repository.texts(places))) == len(places) >= len(names)
 
 
 def test_a_work_tree_and_a_folder_inside_are_read(past: Past, tmp_path: Path) -> None:
@@ -261,10 +264,9 @@ def test_links_and_odd_names_in_a_repository(past: Past, tmp_path: Path) -> None
     (past.place / "sql" / "core" / "outside.sql").symlink_to("/etc/passwd")
     past.git("add", "--all")
     past.git("commit", "--quiet", "--message", "odd")
-    out = tmp_path / "out"
-    Repository(str(past.place)).check_out(past.head, "sql", out, (".sql",))
-    assert (out / "sql" / "core" / "naïve name.sql").read_text() == "select 1;\n"
-    assert not (out / "sql" / "core" / "outside.sql").exists()
+    found = Repository(str(past.place)).tree(past.head, "sql", (".sql",))
+    assert found["core/naïve name.sql"] == b"select 1;\n"
+    assert "core/outside.sql" not in found
     (commit,) = Repository(str(past.place)).commits(past.head, past.git("rev-parse", "main~1"), "sql", (".sql",))
     assert "sql/core/naïve name.sql" in commit.files
 

@@ -4,6 +4,7 @@ import copy
 from collections.abc import Iterator
 from typing import Any
 
+import httpx
 import pytest
 from sqlalchemy import Engine, select, text
 from sqlalchemy.orm import Session
@@ -12,6 +13,7 @@ from jalan.demo.report_desk import Trouble, create_desk, read_content, served
 from jalan.service.intake import overview, sources
 from jalan.service.intake.registry import parse_config
 from jalan.sources.errors import SourceError
+from jalan.sources.reports_service import ReportsService
 from jalan.store.models import Dataset, Field, Link
 from tests.store.state import content
 
@@ -90,6 +92,60 @@ def test_the_second_crawl_changes_nothing_and_views_do_not_add_up(store: Engine,
     assert total == sum(view["views"] for view in desk.content["views"])
 
 
+def test_one_bad_item_of_a_list_is_told_and_nothing_of_the_others_is_lost(store: Engine, desk: Desk) -> None:
+    desk.crawl(store)
+    links = _links(store)
+    del desk.content["extracts"][0]["name"]
+    desk.content["reports"].append(copy.deepcopy(desk.content["reports"][0]))
+    desk.content["users"].append({"id": 7})
+    outcome = desk.crawl(store)
+    assert _links(store) == links
+    assert not any(key.endswith(("gone", "closed", "withdrawn")) for key in outcome.counts)
+    with Session(store) as session:
+        notes = overview.sources(session)[0].last_run.notes
+    assert {note.message for note in notes} >= {"name: Field required", "“quay-board” is listed twice"}
+    assert all(note.place.startswith("/api/") for note in notes if note.code == "unreadable_item")
+
+
+def test_an_id_cannot_lead_to_another_path() -> None:
+    odd = ["../users", "quay-board?x=1", "a/b", "é#", "..", ""]
+    asked: list[str] = []
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        asked.append(request.url.raw_path.decode().partition("?")[0])
+        items = [{"id": one} for one in odd] if asked[-1] == "/api/reports" else []
+        return httpx.Response(200, json={"items": items})
+
+    with ReportsService("http://desk", None, transport=httpx.MockTransport(answer)) as service:
+        service.read(lambda what, done, total: None)
+    assert [path for path in asked if path.startswith("/api/reports/")] == [
+        "/api/reports/..%2Fusers", "/api/reports/quay-board%3Fx%3D1", "/api/reports/a%2Fb",
+        "/api/reports/%C3%A9%23",
+    ]  # fmt: skip
+    assert [message for _, message in service.problems if "cannot be an id" in message] == [
+        "“..” cannot be an id", "“” cannot be an id",
+    ]  # fmt: skip
+
+
+def test_what_is_calculated_from_itself_is_told(store: Engine, desk: Desk) -> None:
+    report = next(one for one in desk.content["reports"] if one["id"] == "quay-board")
+    report["calculations"] += [
+        {"name": "ebb", "expression": "flood + 1"},
+        {"name": "flood", "expression": "ebb + slack"},
+        {"name": "slack", "expression": "slack"},
+    ]
+    desk.crawl(store)
+    with Session(store) as session:
+        (source,) = overview.sources(session)
+        found = overview.unread(session, source.id, 0, 50).items
+    told = {one.message for one in found if one.code == "circular_calculation"}
+    assert told == {
+        "this is calculated from itself: ebb ← flood ← ebb",
+        "this is calculated from itself: flood ← ebb ← flood",
+        "this is calculated from itself: slack ← slack",
+    }
+
+
 def test_every_page_is_read(store: Engine, desk: Desk) -> None:
     desk.crawl(store, page_size=1)
     assert desk.trouble.asked.count("/api/extracts") == 3
@@ -112,10 +168,9 @@ def test_what_passes_is_tried_again(store: Engine, desk: Desk, answer: tuple) ->
         ((500, "oops", {}), r"/api/extracts answers 500, also after 2 retries; nothing was changed"),
         ((200, "{", {}), r"/api/extracts answers with something that is no JSON, also after 2"),
         ((200, "[]", {}), r"/api/extracts, page 1: expected an object with a list of “items”"),
-        ((200, '{"items": [{"id": "x"}]}', {}), r"/api/extracts, page 1: name: Field required"),
         ((200, '{"items": [], "next": 1}', {}), r"“next” must be the number of a later page"),
         ((403, "", {}), r"refuses the token \(403\)"),
-        ((404, "nothing", {}), r"answers 404: nothing"),
+        ((404, "nothing", {}), r"/api/extracts answers 404$"),
     ],
 )
 def test_what_does_not_pass_leaves_what_was_there(store: Engine, desk: Desk, answer: tuple, message: str) -> None:

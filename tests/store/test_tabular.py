@@ -134,7 +134,7 @@ def test_the_preview_shows_what_rows_become_and_writes_nothing(store: Engine) ->
 @pytest.mark.parametrize(
     ("change", "error", "message"),
     [
-        ({"datasets": "nowhere.csv"}, SourceError, "there is no file nowhere.csv"),
+        ({"datasets": "nowhere.csv"}, SourceError, r"there is no file .*/nowhere\.csv"),
         ({"dataset_columns": {"id": "idd", "name": "asset"}}, Invalid, "has no column “idd”; the nearest names are id"),
         ({"rules": [{"rule": "fill", "column": "datset", "from": "note"}]}, Invalid,
          "no column “datset”; the nearest names are dataset"),

@@ -135,7 +135,7 @@ def test_secrets_are_in_no_answer(api: httpx.Client, cluster: Cluster) -> None:
             "/sources/try",
             {"config": {"kind": "declared", "location": "/no/where"}},
             422,
-            "there is no such file",
+            "outside of the folders that sources may read",
         ),
         ("POST", "/aliases", {"dataset": 1, "into": 2}, 404, "there is no dataset 1"),
         ("DELETE", "/aliases/7", None, 404, "there is no alias 7 that holds"),

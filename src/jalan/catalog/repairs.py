@@ -10,7 +10,10 @@ Test = Callable[[Row], bool]
 
 @dataclass(slots=True)
 class FlowTable:
-    """Rows of flows: which columns hold the flow, the dataset and the side, and what stands for the sides."""
+    """Rows of flows: which columns hold the flow, the dataset and the side, and what stands for the sides.
+
+    lines: where each row stands in its file, by the identity of the row.
+    """
 
     rows: list[Row]
     flow: str
@@ -18,6 +21,7 @@ class FlowTable:
     side: str
     input: str
     output: str
+    lines: dict[int, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +37,7 @@ class Done:
 @dataclass(slots=True)
 class Repaired:
     """Rows after all rules, and what each did. broken: rows that still lack a flow, a dataset or a side, by
-    reason, with the number of the first of them."""
+    reason, with the line of the first of them."""
 
     rows: list[Row]
     done: list[Done] = field(default_factory=list)
@@ -75,8 +79,10 @@ def missing_side(table: FlowTable, side: str, source: str, test: Test | None) ->
     added: dict[tuple[str, str], Row] = {}
     for row in table.rows:
         flow = row[table.flow]
-        if flow and flow not in have and row[source] and (test is None or test(row)):
-            added.setdefault((flow, row[source]), row | {table.side: word, table.dataset: row[source]})
+        key = (flow, row[source])
+        if flow and flow not in have and key not in added and row[source] and (test is None or test(row)):
+            new = added[key] = row | {table.side: word, table.dataset: row[source]}
+            table.lines[id(new)] = table.lines.get(id(row), 0)
     table.rows += added.values()
     return Done(f"missing {side} from {source}", added=len(added))
 
@@ -109,7 +115,7 @@ def check(table: FlowTable, done: list[Done]) -> Repaired:
     usable = []
     reasons: Counter[str] = Counter()
     first: dict[str, int] = {}
-    for number, row in enumerate(table.rows, 2):
+    for row in table.rows:
         reason = (
             f"“{table.flow}” is empty" if not row[table.flow]
             else f"“{table.dataset}” is empty" if not row[table.dataset]
@@ -120,5 +126,5 @@ def check(table: FlowTable, done: list[Done]) -> Repaired:
             usable.append(row)
         else:
             reasons[reason] += 1
-            first.setdefault(reason, number)
+            first.setdefault(reason, table.lines.get(id(row), 0))
     return Repaired(usable, done, {reason: (count, first[reason]) for reason, count in reasons.items()})

@@ -14,6 +14,7 @@ from jalan.service.intake.configuration import EventsConfig, HistoryConfig
 from jalan.service.intake.history import digest_files
 from jalan.service.intake.registry import parse_config
 from jalan.service.snapshot import Snapshot
+from jalan.sources.allowed import EVERYTHING
 from jalan.store.database import open_store
 
 
@@ -53,7 +54,9 @@ def import_command(
     with ingesting(store) as (engine, tell):
         config = EventsConfig(file=str(file))
         source_id = sources.ensure(engine, name or file.stem, config, "command line")
-        outcome = sources.run(engine, source_id, who="command line", config=config, listener=tell)
+        outcome = sources.run(
+            engine, source_id, who="command line", config=config, listener=tell, allowed=EVERYTHING
+        )
     print_outcome(outcome, form)
 
 

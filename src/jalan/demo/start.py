@@ -7,6 +7,7 @@ import sys
 import threading
 from pathlib import Path
 from types import FrameType
+from urllib.parse import urlsplit
 
 import uvicorn
 from sqlalchemy import Engine
@@ -29,6 +30,10 @@ def fill_store(cluster: Cluster, databases: tuple[str, ...], store: str, desk: s
     desk: the address of the stand-in for reports.
     """
     os.environ.setdefault("JALAN_SECRET_KEY_FILE", str(cluster.directory / "secret.key"))
+    # The demo's own servers are on this machine, and its files beside its databases: it may read and reach those.
+    places = (Path.cwd(), cluster.directory, cluster.logs)
+    os.environ.setdefault("JALAN_FILES", os.pathsep.join(map(str, places)))
+    os.environ.setdefault("JALAN_REACH", f"* 127.0.0.1:{cluster.port} {urlsplit(desk).netloc}")
     create_database(store)
     engine = open_store(store)
     migrate(engine)

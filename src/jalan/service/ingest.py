@@ -11,6 +11,7 @@ from jalan.service.intake.configuration import PostgresqlConfig, RepositoryConfi
 from jalan.service.intake.registry import parse_config
 from jalan.service.intake.runs import Outcome
 from jalan.service.intake.scan import namespace_of
+from jalan.sources.allowed import EVERYTHING
 from jalan.sources.postgres import parse_url
 
 Progress = Callable[[str, int, int], None]
@@ -42,7 +43,7 @@ def scan(
     )
     name = f"{namespace_of(config).removeprefix('postgres://').replace(':', ' ')}/{config.database}"
     source_id = sources.ensure(engine, name, config, who)
-    return sources.run(engine, source_id, who=who, config=config, listener=progress)
+    return sources.run(engine, source_id, who=who, config=config, listener=progress, allowed=EVERYTHING)
 
 
 def load(
@@ -73,4 +74,4 @@ def load(
     )
     assert isinstance(config, RepositoryConfig)
     source_id = sources.ensure(engine, known_by, config, who)
-    return sources.run(engine, source_id, who=who, config=config, listener=progress)
+    return sources.run(engine, source_id, who=who, config=config, listener=progress, allowed=EVERYTHING)

@@ -11,7 +11,9 @@ class Settings(BaseSettings):
     with; without it a key is made and kept in ``secret_key_file``. mirrors: folder for copies of remote git
     repositories. git_protocols: by which git may reach a remote, with spaces between. hosts: names by
     which the server may be asked besides those of loopback, with spaces between. most_bytes: of the body of a
-    request.
+    request. files: folders below which sources may read, with ``:`` between; without it the working folder.
+    most_file_bytes: of a file that is read whole. reach: servers that sources may reach, see
+    ``jalan.sources.hosts``, with spaces between.
     """
 
     model_config = SettingsConfigDict(env_prefix="JALAN_")
@@ -23,3 +25,6 @@ class Settings(BaseSettings):
     git_protocols: str = "https ssh"
     hosts: str = ""
     most_bytes: int = 16_000_000
+    files: str = ""
+    most_file_bytes: int = 500_000_000
+    reach: str = "*"

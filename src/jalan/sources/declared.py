@@ -1,11 +1,11 @@
 """Reads what people declare in YAML: links that no text tells of, and consumers that nobody can scan."""
 
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Any
 
 from jalan.formats.schemas import schema
-from jalan.sources.errors import FileError
+from jalan.sources.errors import FileError, SourceError
+from jalan.sources.files import MOST_TEXT, Files, shown_name, text_of
 from jalan.sources.yaml_file import line_of, parse_yaml
 
 
@@ -68,17 +68,8 @@ class Declarations:
     consumers: list[Consumer] = field(default_factory=list)
 
 
-def read_declarations(path: Path, shown: str) -> Declarations:
-    """Read one file; raises FileError with the line of what is wrong."""
-    try:
-        text = path.read_text(encoding="utf-8")
-    except UnicodeDecodeError as error:
-        raise FileError(shown, 1, "the file is not in UTF-8") from error
-    return parse_declarations(text, shown)
-
-
 def parse_declarations(text: str, shown: str) -> Declarations:
-    """The same for the text of a file."""
+    """Read the text of one file; raises FileError with the line of what is wrong."""
     found = parse_yaml(text, shown, schema("declared"))
     made = Declarations(shown, text, found.get("server"))
     by = found.get("by")
@@ -114,13 +105,20 @@ def _text(value: Any) -> str | None:
     return None if value is None else str(value)
 
 
-def read_all_declarations(location: Path) -> list[Declarations]:
-    """Read a file, or all YAML files of a folder. Raises SourceError."""
-    if location.is_dir():
-        paths = sorted([*location.rglob("*.yaml"), *location.rglob("*.yml")])
+def read_all_declarations(location: str, files: Files) -> tuple[list[Declarations], list[FileError]]:
+    """Read a file, or all YAML files of a folder, and say which could not be read. Raises SourceError."""
+    place = files.place(location)
+    if place.is_dir():
+        paths, base = files.below(location, (".yaml", ".yml")), place
+        if not paths:
+            raise SourceError(f"{location}: there is no YAML in this folder")
     else:
-        paths = [location]
-    if not paths or not paths[0].exists():
-        raise FileError(location, 1, "there is no such file, or no YAML in the folder")
-    base = location if location.is_dir() else location.parent
-    return [read_declarations(path, str(path.relative_to(base))) for path in paths]
+        paths, base = [place], place.parent
+    found, problems = [], []
+    for path in paths:
+        shown = shown_name(path.relative_to(base).as_posix())
+        try:
+            found.append(parse_declarations(text_of(shown, files.read(path, MOST_TEXT)), shown))
+        except FileError as error:
+            problems.append(error)
+    return found, problems

@@ -10,4 +10,6 @@ class FileError(SourceError):
 
     def __init__(self, path: object, line: int, message: str) -> None:
         super().__init__(f"{path}:{line}: {message}")
+        self.path = str(path)
         self.line = line
+        self.message = message

@@ -1,7 +1,7 @@
 """Reads a folder: SQL files with a ``jalan.yaml``, and reports and declarations in YAML."""
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from fnmatch import fnmatch
 from pathlib import Path, PurePosixPath
@@ -10,11 +10,15 @@ from typing import Any
 from ruamel.yaml.comments import CommentedMap
 
 from jalan.formats.schemas import schema
-from jalan.sources.declared import Declarations, read_declarations
+from jalan.sources.declared import Declarations, parse_declarations
 from jalan.sources.errors import FileError, SourceError
-from jalan.sources.yaml_file import line_of, read_yaml
+from jalan.sources.files import ANY_FILE, MOST_TEXT, Files, shown_name, text_of
+from jalan.sources.yaml_file import check, line_of, load_yaml, parse_yaml
 
 SETTINGS = "jalan.yaml"
+SUFFIXES = (".sql", ".yaml", ".yml")
+Tree = Mapping[str, bytes | FileError]
+"""What a folder holds: path below it → content, or why there is none."""
 
 
 @dataclass(slots=True)
@@ -80,92 +84,141 @@ class Report:
 
 @dataclass(slots=True)
 class Folder:
-    """All that was found in a folder. owners: (database, schema) → owner."""
+    """All that was found in a folder. owners: (database, schema) → owner.
+
+    problems: what could not be read. unread: the files that this concerns; what they said before may still hold.
+    """
 
     files: list[SqlFile] = field(default_factory=list)
     pipelines: list[Pipeline] = field(default_factory=list)
     reports: list[Report] = field(default_factory=list)
     declarations: list[Declarations] = field(default_factory=list)
     owners: dict[tuple[str, str], str] = field(default_factory=dict)
+    problems: list[FileError] = field(default_factory=list)
+    unread: set[str] = field(default_factory=set)
+
+    def cannot(self, error: FileError, *paths: str) -> None:
+        """Note that files cannot be read."""
+        self.problems.append(error)
+        self.unread.update(paths)
 
 
-def read_folder(folder: Path) -> Folder:
-    """Read all SQL files, reports and declarations below a folder; raises SourceError with file and line."""
-    if not folder.is_dir():
-        raise SourceError(f"{folder} is no folder")
-    found = Folder()
-    settings_files = sorted(folder.rglob(SETTINGS))
-    by_folder: dict[Path, list[Path]] = {path.parent: [] for path in settings_files}
-    for path in sorted(folder.rglob("*.sql")):
-        # Of several settings above a file the nearest ones hold.
-        nearest = next((above for above in path.parents if above in by_folder), None)
-        if nearest is None:
-            raise SourceError(
-                f"{path.relative_to(folder)}: no {SETTINGS} in its folder or above says which database it runs in"
-            )
-        by_folder[nearest].append(path)
-    for settings_path in settings_files:
-        _read_pipeline(folder, settings_path, by_folder[settings_path.parent], found)
-    for path in sorted([*folder.rglob("*.yaml"), *folder.rglob("*.yml")]):
-        if path.name == SETTINGS:
+def read_folder(folder: Path, files: Files = ANY_FILE) -> Folder:
+    """Read all SQL files, reports and declarations below a folder. Raises SourceError."""
+    place = files.place(folder)
+    tree: dict[str, bytes | FileError] = {}
+    for path in files.below(folder, SUFFIXES):
+        name = path.relative_to(place).as_posix()
+        shown = shown_name(name)
+        if name != shown:
+            tree[shown] = FileError(shown, 1, "a file of this name is not read: there are control characters in it")
             continue
-        shown = str(path.relative_to(folder))
-        if is_declaration(path, shown):
-            found.declarations.append(read_declarations(path, shown))
-        else:
-            found.reports.append(read_report(path, shown))
-    _no_doubles(found.reports)
+        try:
+            tree[name] = files.read(path, MOST_TEXT)
+        except SourceError as error:
+            tree[name] = FileError(name, 1, str(error))
+    return read_tree(tree, str(folder))
+
+
+def read_tree(tree: Tree, shown: str) -> Folder:
+    """Read SQL files, reports and declarations; one that cannot be read is a problem, and the others are read.
+
+    Raises SourceError where there is nothing, or nothing of it can be read.
+    """
+    found = Folder()
+    for path, content in tree.items():
+        if isinstance(content, FileError):
+            found.cannot(content, path)
+    texts = {path: content for path, content in tree.items() if isinstance(content, bytes)}
+    _read_sql(tree, texts, found)
+    for path in sorted(texts):
+        if path.endswith((".yaml", ".yml")) and PurePosixPath(path).name != SETTINGS:
+            try:
+                _read_yaml_file(path, texts[path], found)
+            except FileError as error:
+                found.cannot(error, path)
     if not found.files and not found.reports and not found.declarations:
-        raise SourceError(f"{folder} holds no SQL files, no reports and no declarations")
+        if found.problems:
+            raise found.problems[0]
+        raise SourceError(f"{shown} holds no SQL files, no reports and no declarations")
     return found
 
 
-def is_declaration(path: Path, shown: str) -> bool:
-    """Whether a YAML file declares links or consumers; otherwise it is a report."""
-    found = read_yaml(path, shown, {})
-    return "report" not in found and ("links" in found or "consumers" in found)
+def _read_sql(tree: Tree, texts: Mapping[str, bytes], found: Folder) -> None:
+    """Read the SQL files, each by the settings that are nearest above it."""
+    below: dict[PurePosixPath, list[str]] = {
+        PurePosixPath(path).parent: [] for path in tree if PurePosixPath(path).name == SETTINGS
+    }
+    for path in sorted(path for path in texts if path.endswith(".sql")):
+        nearest = next((above for above in PurePosixPath(path).parents if above in below), None)
+        if nearest is None:
+            message = f"no {SETTINGS} in its folder or above says which database it runs in"
+            found.cannot(FileError(path, 1, message), path)
+        else:
+            below[nearest].append(path)
+    for folder, paths in sorted(below.items()):
+        settings_path = (folder / SETTINGS).as_posix()
+        try:
+            if settings_path not in texts:
+                found.unread.update(paths)  # that it cannot be read is told already
+                continue
+            _read_pipeline(folder, parse_yaml(
+                text_of(settings_path, texts[settings_path]), settings_path, schema("folder")
+            ), {path: texts[path] for path in paths}, found)  # fmt: skip
+        except FileError as error:
+            found.cannot(error, *paths)
 
 
-def _read_pipeline(root: Path, settings_path: Path, files: list[Path], found: Folder) -> None:
-    shown = str(settings_path.relative_to(root))
-    settings = read_yaml(settings_path, shown, schema("folder"))
-    base = settings_path.parent
+def _read_yaml_file(path: str, data: bytes, found: Folder) -> None:
+    """Read a report, or a file of declarations. Raises FileError."""
+    text = text_of(path, data)
+    content = load_yaml(text, path)
+    if "report" not in content and ("links" in content or "consumers" in content):
+        found.declarations.append(parse_declarations(text, path))
+        return
+    report = _report(content, path)
+    double = next((known for known in found.reports if known.slug == report.slug), None)
+    if double is not None:
+        raise FileError(path, 1, f"a report “{report.slug}” is already in {double.path}")
+    found.reports.append(report)
+
+
+def _read_pipeline(base: PurePosixPath, settings: CommentedMap, files: Mapping[str, bytes], found: Folder) -> None:
+    """Read the files of one folder of settings. Raises FileError where the settings are wrong."""
+    shown = (base / SETTINGS).as_posix()
+    inside = {PurePosixPath(path).relative_to(base).as_posix(): path for path in files}
     order = {name: i for i, name in enumerate(settings.get("order", []))}
     for i, name in enumerate(settings.get("order", [])):
-        if not (base / name).is_file():
+        if name not in inside and (base / name).as_posix() not in found.unread:
             line = line_of(settings, ["order", i])
             raise FileError(shown, line, f"there is no file “{name}” in this folder")
+    patterns = settings.get("files", {})
+    for pattern in patterns:
+        if not any(fnmatch(name, pattern) for name in inside):
+            line = line_of(settings, ["files"], pattern)
+            raise FileError(shown, line, f"no file is named like “{pattern}” in this folder")
     if "pipeline" in settings:
         pipeline = Pipeline(settings["pipeline"], settings.get("schedule"), settings.get("owner"))
         found.pipelines.append(pipeline)
-    patterns = settings.get("files", {})
-    matched: set[str] = set()
-    for path in sorted(files, key=lambda p: (order.get(str(p.relative_to(base)), len(order)), str(p))):
-        inside = PurePosixPath(path.relative_to(base)).as_posix()
+    for name, path in sorted(inside.items(), key=lambda pair: (order.get(pair[0], len(order)), pair[1])):
         special = dict(settings)
         for pattern, values in patterns.items():
-            if fnmatch(inside, pattern):
-                matched.add(pattern)
+            if fnmatch(name, pattern):
                 variables = {**special.get("variables", {}), **values.get("variables", {})}
                 special |= dict(values) | ({"variables": variables} if variables else {})
-        found.files.append(_sql_file(root, path, special))
-    for pattern in patterns:
-        if pattern not in matched:
-            line = line_of(settings, ["files"], pattern)
-            raise FileError(shown, line, f"no file is named like “{pattern}” in this folder")
+        try:
+            found.files.append(_sql_file(path, text_of(path, files[path]), special))
+        except FileError as error:
+            found.cannot(error, path)
     for name, owner in settings.get("owners", {}).items():
         found.owners[settings["database"], name] = owner
 
 
-def _sql_file(root: Path, path: Path, settings: dict[str, Any]) -> SqlFile:
-    try:
-        text = path.read_text(encoding="utf-8")
-    except UnicodeDecodeError as error:
-        raise FileError(path.relative_to(root), 1, "the file is not in UTF-8") from error
+def _sql_file(path: str, text: str, settings: dict[str, Any]) -> SqlFile:
     # The schedule and owner of the pipeline are the pipeline's; a file has its own only where it says so.
     own = "job" in settings
     return SqlFile(
-        path=str(path.relative_to(root)),
+        path=path,
         text=text,
         server=settings.get("server"),
         database=settings["database"],
@@ -185,9 +238,9 @@ def _template(settings: dict[str, Any]) -> dict[str, Any] | None:
     return json.loads(json.dumps(found, default=str)) if found else None
 
 
-def read_report(path: Path, shown: str) -> Report:
-    """Read one report; raises FileError with the line of what is wrong."""
-    found = read_yaml(path, shown, schema("report"))
+def _report(found: CommentedMap, shown: str) -> Report:
+    """Return a report; raises FileError with the line of what is wrong."""
+    check(found, shown, schema("report"))
     elements = list(_elements(found["elements"], shown, _Above(), {}))
     return Report(
         path=shown,
@@ -259,11 +312,3 @@ def _declared_element(
     if "measures" in element and element.get("dimensions"):
         sql += "\ngroup by " + ", ".join(f"({expression})" for expression in element["dimensions"].values())
     return Element(name, str(element["kind"]), element.get("description"), sql + "\n", line, True, dataset)
-
-
-def _no_doubles(reports: list[Report]) -> None:
-    seen: dict[str, str] = {}
-    for report in reports:
-        if report.slug in seen:
-            raise FileError(report.path, 1, f"a report “{report.slug}” is already in {seen[report.slug]}")
-        seen[report.slug] = report.path

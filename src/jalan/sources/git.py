@@ -5,23 +5,30 @@ import os
 import re
 import subprocess
 import tempfile
-from collections.abc import Iterable, Iterator
+from base64 import b64encode
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
-from urllib.parse import unquote
+from secrets import token_hex
+from urllib.parse import unquote, urlsplit
 
-from jalan.sources.errors import SourceError
-from jalan.sources.git_borrowing import borrow, find_repository, object_format
+from jalan.sources.allowed import EVERYTHING, Allowed
+from jalan.sources.errors import FileError, SourceError
+from jalan.sources.files import MOST_TEXT, Files, shown_name, text_of
+from jalan.sources.git_borrowing import borrow, find_repository, object_format, places_of_objects
+from jalan.sources.hosts import Hosts
 
 _CHANGES = {"A": "added", "D": "removed"}
-_FORMAT = "%x01%H%x1f%aI%x1f%an%x1f%s"
 _TIMEOUT = 600
+_BATCH = 64_000_000  # bytes of files that are held at a time, besides those that are kept
+_BATCH_FILES = 20_000
 _SETTINGS = [
     part
     for setting in (
         "core.quotePath=false", "core.fsmonitor=false", "core.hooksPath=/dev/null", "log.showSignature=false",
         "transfer.fsckObjects=true", "protocol.allow=never", "gc.auto=0", "maintenance.auto=false",
+        "http.followRedirects=false",
     )
     for part in ("-c", setting)
 ]  # fmt: skip
@@ -31,6 +38,8 @@ _ELSEWHERE = frozenset({
     "GIT_OBJECT_DIRECTORY", "GIT_ALTERNATE_OBJECT_DIRECTORIES", "GIT_ALLOW_PROTOCOL",
 })  # fmt: skip
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
+_PORTS = {"https": 443, "http": 80, "ssh": 22, "git": 9418}
+_BY_SSH = re.compile(r"^(?:[^/\s@]+@)?([^/\s:@]+):")
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,32 +56,63 @@ class Commit:
 class Repository:
     """A repository: of a local one the objects are borrowed, a remote one is a mirror that is brought up to date.
     Git never runs in a directory that somebody else has made. protocols: those by which remotes are reached.
-
-    refused: names of files that ``check_out`` left out, because they would lie elsewhere or cannot be written.
+    credentials: ``user:password``, or a token, for a remote reached by https.
     """
 
     def __init__(
-        self, location: str, mirrors: Path | None = None, protocols: Iterable[str] = ("https", "ssh")
+        self,
+        location: str,
+        mirrors: Path | None = None,
+        protocols: Iterable[str] = ("https", "ssh"),
+        *,
+        allowed: Allowed = EVERYTHING,
+        credentials: str | None = None,
     ) -> None:
         self.location = location
-        self.refused: list[str] = []
-        self._protocols = [part for name in protocols for part in ("-c", f"protocol.{name}.allow=always")]
+        self._settings = [part for name in protocols for part in ("-c", f"protocol.{name}.allow=always")]
+        self._secret: dict[str, str] = {}
         if location.startswith("file://"):
             location, mirrors = unquote(location.removeprefix("file://")), None
         if mirrors is None:
             self._borrowed = tempfile.TemporaryDirectory(prefix="jalan-git-")
             self._directory = Path(self._borrowed.name)
-            self._borrow(Path(location).expanduser())
+            self._borrow(location, allowed.files)
         else:
+            self._reach(allowed.hosts, credentials)
             self._directory = mirrors / hashlib.sha256(location.encode()).hexdigest()[:16]
             self._mirror()
 
-    def _borrow(self, path: Path) -> None:
+    def _reach(self, hosts: Hosts, credentials: str | None) -> None:
+        """Check that the server may be reached, and have git go where that was checked."""
+        by_ssh = None if "://" in self.location else _BY_SSH.match(self.location)
+        try:
+            parts = urlsplit(f"ssh://{by_ssh[1]}" if by_ssh else self.location)
+            host, port = parts.hostname or "", parts.port or _PORTS.get(parts.scheme, 0)
+        except ValueError as error:
+            raise SourceError(f"{self.location}: this is no address ({error})") from error
+        address = hosts.address(host, port)
+        if parts.scheme not in ("https", "http"):
+            return
+        shown = f"[{address}]" if ":" in address else address
+        self._settings += ["-c", f"http.curloptResolve={host}:{port}:{shown}"]
+        if credentials:
+            # By the environment, which other users cannot see, and for this server alone.
+            given = b64encode(credentials.encode()).decode()
+            self._secret = {
+                "GIT_CONFIG_COUNT": "1",
+                "GIT_CONFIG_KEY_0": f"http.{parts.scheme}://{parts.netloc.rpartition('@')[2]}/.extraHeader",
+                "GIT_CONFIG_VALUE_0": f"Authorization: Basic {given}",
+            }
+
+    def _borrow(self, location: str, files: Files) -> None:
+        path = files.place(location)
         if not path.exists():
             raise SourceError(f"{self.location}: there is no such folder")
-        foreign = find_repository(path.absolute())
+        foreign = find_repository(path)
         if foreign is None:
             raise SourceError(f"{self.location}: not a git repository, nor is any folder above it")
+        for place in places_of_objects(foreign):
+            files.place(place)
         kind = f"--object-format={object_format(foreign)}"
         self._git(["init", "--bare", "--quiet", "--template=", kind, "--", str(self._directory)], None)
         borrow(foreign, self._directory)
@@ -81,7 +121,7 @@ class Repository:
         if (self._directory / "HEAD").exists():
             self._run("fetch", "--prune", "--quiet", "origin")
             return
-        self._directory.parent.mkdir(parents=True, exist_ok=True)
+        self._directory.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         self._git(["clone", "--mirror", "--quiet", "--", self.location, str(self._directory)], None)
 
     def _run(self, *arguments: str, given: bytes | None = None) -> bytes:
@@ -92,13 +132,14 @@ class Repository:
         environment = {name: value for name, value in os.environ.items() if name not in _ELSEWHERE}
         environment |= {
             "GIT_TERMINAL_PROMPT": "0", "LC_ALL": "C", "GIT_OPTIONAL_LOCKS": "0", "GIT_NO_REPLACE_OBJECTS": "1",
-            "GIT_NO_LAZY_FETCH": "1",
+            "GIT_NO_LAZY_FETCH": "1", **self._secret,
         }  # fmt: skip
-        command = ["git", *_SETTINGS, *self._protocols, *arguments]
+        command = ["git", *_SETTINGS, *self._settings, *arguments]
         try:
             done = subprocess.run(
-                command, input=given, capture_output=True, env=environment, timeout=_TIMEOUT, check=False
-            )
+                command, input=given, capture_output=True, env=environment, timeout=_TIMEOUT, check=False,
+                umask=0o077,
+            )  # fmt: skip
         except FileNotFoundError as error:
             raise SourceError("git is not installed; on Debian: apt-get install git") from error
         except subprocess.TimeoutExpired as error:
@@ -134,26 +175,30 @@ class Repository:
             return False
         return True
 
-    def check_out(self, commit: str, folder: str, into: Path, suffixes: tuple[str, ...]) -> int:
-        """Write the files of a commit that have one of these suffixes below a directory; returns how many."""
+    def tree(self, commit: str, folder: str, suffixes: tuple[str, ...]) -> dict[str, bytes | FileError]:
+        """Return the files of a commit that have one of these suffixes: path below the folder → content, or why
+        it cannot be read. Nothing is written to disk."""
+        found: dict[str, bytes | FileError] = {}
         wanted = []
-        for entry in self._run("ls-tree", "-r", "-z", "--full-tree", commit, "--", folder or ".").split(b"\0"):
+        prefix = f"{folder.strip('/')}/" if folder.strip("/") else ""
+        for entry in self._run("ls-tree", "-r", "-z", "--full-tree", commit, "--", prefix or ".").split(b"\0"):
             head, tab, written = entry.partition(b"\t")
             mode, kind, sha = [*head.split(b" "), b"", b"", b""][:3]
             # A link could point outside of the repository; what it points to is there under its own name.
             if not tab or kind != b"blob" or mode == b"120000":
                 continue
             name = written.decode(errors="backslashreplace")
-            if name.endswith(suffixes):
-                if _stays_below(name) and name.encode() == written:
-                    wanted.append((name, sha.decode()))
-                else:
-                    self.refused.append(name)
-        for (path, _), content in zip(wanted, self._blobs(sha for _, sha in wanted), strict=True):
-            target = into / path
-            target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_bytes(content or b"")
-        return len(wanted)
+            if not name.endswith(suffixes):
+                continue
+            shown = shown_name(name).removeprefix(prefix)
+            if _stays_below(name) and name.encode() == written:
+                wanted.append((shown, sha.decode()))
+            else:
+                found[shown] = FileError(shown, 1, "a file of this name is not read: it would lie elsewhere")
+        for (shown, _), content in zip(wanted, self._blobs([sha for _, sha in wanted]), strict=True):
+            message = f"this is larger than {MOST_TEXT:,} bytes, or its content is missing"
+            found[shown] = FileError(shown, 1, message) if content is None else content
+        return found
 
     def commits(self, commit: str, since: str | None, folder: str, suffixes: tuple[str, ...]) -> list[Commit]:
         """Return the commits up to one, oldest first, that changed files with one of these suffixes.
@@ -162,46 +207,82 @@ class Repository:
         """
         span = commit if since is None else f"{since}..{commit}"
         patterns = [f"{folder.rstrip('/') + '/' if folder else ''}*{suffix}" for suffix in suffixes]
+        # Names and messages are anybody's words: what parts them is a word that nobody can know before.
+        part = f"\x1e{token_hex(8)}\x1e"
         text = self._run(
             "log", "--reverse", "--topo-order", "--no-renames", "--diff-merges=combined", "--name-status", "-z",
-            f"--format={_FORMAT}", span, "--", *patterns,
+            f"--format={part}%H{part}%at{part}%an{part}%s", span, "--", *patterns,
         ).decode(errors="replace")  # fmt: skip
         found = []
-        for entry in text.split("\x01")[1:]:
-            head, _, rest = entry.partition("\0")
-            revision, authored, author, summary = head.split("\x1f", 3)
-            words = [word for word in rest.lstrip("\n").split("\0") if word.strip()]
+        words = text.split(part)[1:]
+        for revision, authored, author, rest in zip(*(words[n::4] for n in range(4)), strict=True):
+            summary, *names = rest.split("\0")
+            names = [name for name in (name.lstrip("\n") for name in names) if name]
             files = {
                 path: _CHANGES.get(status.strip()[-1:], "changed")
-                for status, path in zip(words[::2], words[1::2], strict=False)
+                for status, path in zip(names[::2], names[1::2], strict=False)
             }
-            found.append(Commit(revision, datetime.fromisoformat(authored), author, summary.strip(), files))
+            found.append(Commit(revision, _time(authored), author, summary.strip(), files))
         return found
 
     def texts(self, places: Iterable[tuple[str, str]]) -> Iterator[str | None]:
-        """Yield the text of each (commit, path), none where it is not there or not in UTF-8."""
-        for content in self._blobs(f"{commit}:{path}" for commit, path in places):
+        """Yield the text of each (commit, path), none where it is not there or is no text."""
+        for content in self._blobs([f"{commit}:{path}" for commit, path in places]):
             try:
-                yield None if content is None else content.decode()
-            except UnicodeDecodeError:
+                yield None if content is None else text_of("", content)
+            except FileError:
                 yield None
 
-    def _blobs(self, names: Iterable[str]) -> Iterator[bytes | None]:
-        asked = "".join(f"{name}\n" for name in names)
-        if not asked:
-            return
-        answer = self._run("cat-file", "--batch", given=asked.encode())
+    def _blobs(self, names: Sequence[str]) -> Iterator[bytes | None]:
+        """Yield the content of each object, none where it is missing, no file, or larger than a text may be."""
+        sizes = self._sizes(names)
+        batch: list[tuple[str, int]] = []
+        for name, size in zip(names, sizes, strict=True):
+            batch.append((name, -1 if size is None or size > MOST_TEXT else size))
+            if sum(size for _, size in batch if size > 0) >= _BATCH or len(batch) >= _BATCH_FILES:
+                yield from self._contents(batch)
+                batch.clear()
+        yield from self._contents(batch)
+
+    def _sizes(self, names: Sequence[str]) -> list[int | None]:
+        """Return how large each file is; none where there is none of that name."""
+        # A line end would be a second question, and a path with dots is taken from a folder that there is not.
+        asked = {
+            name for name in names if "\n" not in name and not name.partition(":")[2].startswith(("./", "../"))
+        }
+        given = "".join(f"{name}\n" for name in names if name in asked).encode(errors="replace")
+        answer = self._run("cat-file", "--batch-check=%(objecttype) %(objectsize)", given=given) if asked else b""
+        told = iter(answer.splitlines())
+        found: list[int | None] = []
+        for name in names:
+            kind, _, size = (next(told, b"") if name in asked else b"").partition(b" ")
+            found.append(int(size) if kind == b"blob" and size.isdigit() else None)
+        return found
+
+    def _contents(self, batch: list[tuple[str, int]]) -> Iterator[bytes | None]:
+        given = "".join(f"{name}\n" for name, size in batch if size >= 0).encode(errors="replace")
+        answer = self._run("cat-file", "--batch", given=given) if given else b""
         at = 0
-        for _ in range(asked.count("\n")):
-            end = answer.index(b"\n", at)
-            head = answer[at:end].split(b" ")
-            at = end + 1
-            if head[-1] == b"missing" or len(head) != 3:
+        for _, size in batch:
+            if size < 0:
                 yield None
                 continue
-            size = int(head[2])
-            yield answer[at : at + size]
-            at += size + 1
+            start = answer.index(b"\n", at) + 1
+            yield answer[start : start + size]
+            at = start + size + 1
+
+
+def _time(seconds: str) -> datetime:
+    """When a commit was made; one that says no year that there is counts as the beginning of time.
+
+    >>> _time("86400"), _time("99999999999999")
+    (datetime.datetime(1970, 1, 2, 0, 0, tzinfo=datetime.timezone.utc), \
+datetime.datetime(1970, 1, 1, 0, 0, tzinfo=datetime.timezone.utc))
+    """
+    try:
+        return datetime.fromtimestamp(int(seconds), UTC)
+    except (ValueError, OverflowError, OSError):
+        return datetime.fromtimestamp(0, UTC)
 
 
 def _stays_below(name: str) -> bool:

@@ -13,6 +13,7 @@ from jalan.sources.errors import SourceError
 _ID = re.compile(r"[0-9a-f]{40}(?:[0-9a-f]{24})?")
 _NAME = re.compile(r"refs/[^\x00-\x20~^:?*\[\\\x7f]+")
 _MOST_REFS = 200_000
+_MOST_BORROWED = 20
 _MOST_BYTES = 64_000_000  # of a file of names
 
 
@@ -46,6 +47,22 @@ def borrow(foreign: Path, own: Path) -> None:
     if shallow.is_file():
         kept = [line for line in _text(shallow).split() if _ID.fullmatch(line)]
         (own / "shallow").write_text("".join(f"{line}\n" for line in kept))
+
+
+def places_of_objects(foreign: Path) -> list[Path]:
+    """Return the folders that a git directory takes its objects from, also those of others."""
+    found: list[Path] = [foreign]
+    waiting = [_common(foreign) / "objects"]
+    while waiting:
+        place = waiting.pop()
+        if len(found) > _MOST_BORROWED:
+            raise SourceError(f"{foreign}: borrows objects from more than {_MOST_BORROWED} folders")
+        found.append(place)
+        borrowed = place / "info" / "alternates"
+        if borrowed.is_file():
+            lines = [line.strip() for line in _text(borrowed).splitlines()]
+            waiting += [place / line for line in lines if line and not line.startswith("#")]
+    return found
 
 
 def object_format(foreign: Path) -> str:

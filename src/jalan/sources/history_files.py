@@ -1,9 +1,8 @@
 """Reads histories of queries from files, in pieces that several processes can digest."""
 
 import csv
-import glob
 import hashlib
-import io
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass
@@ -18,13 +17,27 @@ from pyarrow import ArrowException
 
 from jalan.sources.errors import SourceError
 from jalan.usage.clocks import Clock
+from jalan.usage.csv_records import LONGEST
 from jalan.usage.digest import Digest, Digester, Piece, Reading
-from jalan.usage.entries import BadEntry, Columns, Entry, first_time, read_csvlog, read_jsonlog, read_rows
+from jalan.usage.entries import (
+    BadEntry,
+    Columns,
+    Entry,
+    first_time,
+    likely_csvlog,
+    read_csv,
+    read_csvlog,
+    read_jsonlog,
+    read_rows,
+)
 
 Format = Literal["jsonlog", "csvlog", "csv", "jsonl", "parquet"]
 PIECE = 4 << 20
 _SEVERAL = 3 * PIECE  # from this size on it pays to start processes
 _ROWS = 50_000
+_LONGEST_LINE = 64_000_000  # bytes
+_SETTLED = 600.0  # seconds without a change after which a table is taken to be whole
+_TRIES = 20
 
 Tell = Callable[[str, int, int], None]
 
@@ -37,15 +50,6 @@ class HistoryFile:
     columns: Columns | None
     how: Reading
     zone: str = "UTC"
-
-
-def matching(pattern: str) -> list[Path]:
-    """Return the files that a pattern names. Raises SourceError."""
-    found = sorted(Path(name) for name in glob.glob(str(Path(pattern).expanduser()), recursive=True))
-    found = [path for path in found if path.is_file()]
-    if not found:
-        raise SourceError(f"no file matches {pattern}")
-    return found
 
 
 def identity(path: Path, form: str) -> str | None:
@@ -70,7 +74,7 @@ def digest_file(
 ) -> tuple[Digest, Piece | None, list[str]]:
     """Digest a file from a place on; returns the digest, what it is of, and what people should know.
 
-    The last line of a file that is still written is left for the next time. at_most: bytes of a text to look at,
+    The last record of a file that is still written is left for the next time. at_most: bytes of a text to look at,
     where a first impression is enough. Raises SourceError.
     """
     try:
@@ -97,8 +101,8 @@ def _digest_text(
     end = start
     notes: list[str] = []
     header = _header(path) if how.form == "csv" else None
-    pieces = _pieces(path, start, size, quoted=how.form in ("csv", "csvlog"))
     name = path.name
+    pieces = _pieces(path, start, size, how.form, header, notes)
 
     def take(found: Digest, offset: int, length: int) -> None:
         nonlocal end
@@ -158,9 +162,8 @@ class _Worker:
         assert self._how.columns is not None
         if form == "jsonl":
             return _json_entries(data, self._how.columns, self._clock)
-        text = io.StringIO(data.decode("utf-8", "replace"), newline="")
-        rows: Iterator[Any] = csv.DictReader(text, None if offset == 0 else self._header)
-        return read_rows(rows, self._how.columns, self._clock)
+        text = data.decode("utf-8", "replace").removeprefix("\ufeff")
+        return read_csv(text, self._header or [], self._how.columns, self._clock)
 
 
 def _json_entries(data: bytes, columns: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
@@ -199,32 +202,73 @@ def _digest_piece(data: bytes, offset: int) -> Digest:
 
 
 def _header(path: Path) -> list[str]:
-    with path.open(encoding="utf-8", errors="replace", newline="") as file:
-        return next(csv.reader(file), [])
+    with path.open(encoding="utf-8-sig", errors="replace", newline="") as file:
+        try:
+            return next(csv.reader([file.readline(_LONGEST_LINE)]), [])
+        except csv.Error as error:
+            raise SourceError(f"{path}: the first line is no header of CSV ({error})") from error
 
 
-def _pieces(path: Path, start: int, end: int, quoted: bool) -> Iterator[tuple[int, bytes]]:
-    """Yield whole lines, a few MiB at a time, each with its offset. quoted: a line end inside quotes is none."""
+def _pieces(
+    path: Path, start: int, end: int, form: Format, header: list[str] | None, notes: list[str]
+) -> Iterator[tuple[int, bytes]]:
+    """Yield whole records, a few MiB at a time, each piece with its offset."""
+    quoted = form in ("csv", "csvlog")
     with path.open("rb") as file:
         file.seek(start)
         offset, rest = start, b""
         while block := file.read(min(PIECE, end - offset - len(rest))):
             data = rest + block
-            cut = _cut(data, quoted)
+            cut = _cut(data) if quoted else data.rfind(b"\n") + 1
             if cut:
                 yield offset, data[:cut]
                 offset += cut
             rest = data[cut:]
+            if len(rest) > _LONGEST_LINE:
+                raise SourceError(f"{path}: the line at byte {offset} has more than {_LONGEST_LINE:,} bytes")
+    if not rest.strip():
+        return
+    if _is_over(path, rest, form, header):
+        yield offset, rest
+    elif end == path.stat().st_size:
+        notes.append(f"the last record, at byte {offset}, is not complete yet: it is left for the next time")
 
 
-def _cut(data: bytes, quoted: bool) -> int:
-    """Return how much of the data is whole lines."""
-    cut = data.rfind(b"\n") + 1
-    if not quoted:
-        return cut
-    odd = data.count(b'"', 0, cut) % 2
-    while cut and odd:
-        before = data.rfind(b"\n", 0, cut - 1) + 1
+def _is_over(path: Path, rest: bytes, form: Format, header: list[str] | None) -> bool:
+    """Whether what is left at the end of a file will not be written on: it is several records, of which the first
+    lacks a quote, or the last row of a table that nobody has touched for a while."""
+    if form in ("csv", "csvlog"):
+        for line in rest.decode("utf-8", "replace").splitlines()[1:]:
+            try:
+                values = next(csv.reader([line]), []) if line.count('"') % 2 == 0 else []
+            except csv.Error:
+                continue
+            if likely_csvlog(values) if header is None else len(values) == len(header) > 1:
+                return True
+    return form in ("csv", "jsonl") and time.time() - path.stat().st_mtime > _SETTLED
+
+
+def _cut(data: bytes) -> int:
+    """Return how much of the data is whole records, in which a line end inside quotes is none.
+
+    What follows a quote that is not closed for a long while is no record of its own: it is taken along, and whoever
+    reads it will see which line was broken.
+    """
+    whole = data.rfind(b"\n") + 1
+    begin = 0
+    for _ in range(_TRIES):
+        cut = _even(data, begin, whole)
+        if whole - cut <= LONGEST:
+            return cut
+        begin = data.index(b"\n", cut) + 1
+    return whole
+
+
+def _even(data: bytes, begin: int, cut: int) -> int:
+    """Return the last line start before a place up to which there are as many quotes as are closed."""
+    odd = data.count(b'"', begin, cut) % 2
+    while cut > begin and odd:
+        before = data.rfind(b"\n", begin, cut - 1) + 1 or begin
         odd ^= data.count(b'"', before, cut) % 2
         cut = before
     return cut
@@ -246,7 +290,7 @@ def _digest_parquet(
             total.add(digester.digest(read_rows(iter(batch.to_pylist()), how.columns, clock)))
             done += batch.num_rows
             tell(f"reading {path.name}", done, count)
-    except ArrowException as error:
+    except (ArrowException, ValueError, OverflowError) as error:
         raise SourceError(f"cannot read {path} as Parquet: {error}") from error
     total.settle()
     return total, Piece(file, 0, count), []

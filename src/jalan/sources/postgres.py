@@ -178,7 +178,8 @@ def reading(url: URL, timeout: int = _TIMEOUT) -> Iterator[Connection]:
             yield connection
     except DBAPIError as error:
         reason = (str(error.orig).strip().splitlines() or ["the connection broke"])[0]
-        raise SourceError(f"cannot read {url.render_as_string(hide_password=True)}: {reason}") from error
+        shown = url.set(query={}).render_as_string(hide_password=True)
+        raise SourceError(f"cannot read {shown}: {reason}") from error
     finally:
         engine.dispose()
 

@@ -5,8 +5,8 @@ from pathlib import Path
 from typing import Any
 
 from jalan.formats.schemas import schema
-from jalan.sources.errors import SourceError
-from jalan.sources.yaml_file import read_yaml
+from jalan.sources.files import ANY_FILE, MOST_TEXT, text_of
+from jalan.sources.yaml_file import parse_yaml
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,8 +19,6 @@ class TemplateValues:
 
 def read_template_values(path: Path) -> TemplateValues:
     """Read a file of variables and calls; raises SourceError with file and line."""
-    try:
-        found = read_yaml(path, str(path), schema("values"))
-    except OSError as error:
-        raise SourceError(f"cannot read {path}: {error.strerror}") from error
+    shown = str(path)
+    found = parse_yaml(text_of(shown, ANY_FILE.read(path, MOST_TEXT)), shown, schema("values"))
     return TemplateValues(dict(found.get("variables", {})), dict(found.get("calls", {})))

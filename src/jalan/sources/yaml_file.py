@@ -1,36 +1,83 @@
 """YAML files with places: what is wrong is said with file, line and what is allowed."""
 
 import difflib
-from pathlib import Path
+import re
 from typing import Any
 
 from jsonschema import Draft202012Validator
 from jsonschema.exceptions import ValidationError
 from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
-from ruamel.yaml.error import MarkedYAMLError
+from ruamel.yaml.error import YAMLError
+from ruamel.yaml.events import AliasEvent, CollectionEndEvent, CollectionStartEvent, NodeEvent, ScalarEvent
 
 from jalan.sources.errors import FileError
 
-
-def read_yaml(path: Path, shown: str, schema: dict[str, Any]) -> CommentedMap:
-    """Read and check a YAML file; raises FileError for the first thing that is wrong."""
-    try:
-        text = path.read_text(encoding="utf-8")
-    except UnicodeDecodeError as error:
-        raise FileError(shown, 1, "the file is not in UTF-8") from error
-    return parse_yaml(text, shown, schema)
+_DEEPEST = 60
+_MOST_NODES = 200_000
+_UNKEPT = re.compile("[\x00\ud800-\udfff]")  # no database can keep these
 
 
 def parse_yaml(text: str, shown: str, schema: dict[str, Any]) -> CommentedMap:
-    """The same for the text of a file."""
+    """Read and check the text of a YAML file; raises FileError for the first thing that is wrong."""
+    found = load_yaml(text, shown)
+    check(found, shown, schema)
+    return found
+
+
+def load_yaml(text: str, shown: str) -> CommentedMap:
+    """Read the text of a YAML file without checking what is in it; raises FileError."""
     try:
+        _measure(text, shown)
         found = YAML().load(text)
-    except MarkedYAMLError as error:
-        mark = error.problem_mark or error.context_mark
-        raise FileError(shown, mark.line + 1 if mark else 1, f"this is no YAML: {error.problem}") from error
+    except YAMLError as error:
+        mark = getattr(error, "problem_mark", None) or getattr(error, "context_mark", None)
+        problem = getattr(error, "problem", None) or (str(error).splitlines() or ["it cannot be read"])[0]
+        raise FileError(shown, mark.line + 1 if mark else 1, f"this is no YAML: {problem}") from error
+    except RecursionError as error:
+        raise FileError(shown, 1, "this is nested too deeply") from error
+    except (ValueError, TypeError, AttributeError, LookupError, ArithmeticError) as error:
+        # Values that the library takes for dates, numbers or keys and cannot make.
+        raise FileError(shown, 1, f"this is no YAML that can be read: {error}") from error
     if not isinstance(found, CommentedMap):
         raise FileError(shown, 1, "expected keys with values")
+    return found
+
+
+def _measure(text: str, shown: str) -> None:
+    """Refuse what is nested too deeply, or becomes too much once its aliases are written out.
+
+    A few lines of aliases of aliases stand for billions of values. Raises FileError, YAMLError.
+    """
+    sizes: dict[str, int] = {}
+    open_: list[tuple[str | None, int]] = []  # anchor, and how many values were counted before it
+    count = 0
+    for event in YAML().parse(text):
+        if isinstance(event, AliasEvent):
+            # An alias inside of what it names has no end.
+            count += sizes.get(event.anchor, _MOST_NODES)
+        elif isinstance(event, NodeEvent):
+            if isinstance(event, CollectionStartEvent):
+                open_.append((event.anchor, count))
+            elif isinstance(event, ScalarEvent):
+                if _UNKEPT.search(event.value):
+                    raise FileError(shown, event.start_mark.line + 1, "there is a NUL, or half a character, in it")
+                if event.anchor is not None:
+                    sizes[event.anchor] = 1
+            count += 1
+        elif isinstance(event, CollectionEndEvent):
+            anchor, before = open_.pop()
+            if anchor is not None:
+                sizes[anchor] = count - before
+        if len(open_) > _DEEPEST:
+            raise FileError(shown, event.start_mark.line + 1, f"this is nested more than {_DEEPEST} deep")
+        if count >= _MOST_NODES:
+            message = f"this has more than {_MOST_NODES:,} values, with its aliases written out"
+            raise FileError(shown, event.start_mark.line + 1, message)
+
+
+def check(found: CommentedMap, shown: str, schema: dict[str, Any]) -> None:
+    """Hold what was read against a schema; raises FileError for the first thing that is wrong."""
     # A misspelt key is both unknown and missing: what is unknown names what may have been meant.
     errors = sorted(
         Draft202012Validator(schema).iter_errors(found),
@@ -39,7 +86,6 @@ def parse_yaml(text: str, shown: str, schema: dict[str, Any]) -> CommentedMap:
     if errors:
         first = errors[0]
         raise FileError(shown, line_of(found, list(first.absolute_path), _extra_key(first)), explain(first))
-    return found
 
 
 def explain(error: ValidationError) -> str:

@@ -7,6 +7,7 @@ not of the history.
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from datetime import date, datetime
 from typing import Any
 
 import orjson
@@ -15,7 +16,7 @@ from jalan.sql.dialect import Dialect
 from jalan.sql.dialects import get_dialect
 from jalan.sql.fingerprint import fingerprint_of, masked, redact
 from jalan.sql.statements import tokenize
-from jalan.usage.entries import BadEntry, Entry
+from jalan.usage.entries import LARGEST, BadEntry, Entry
 
 VERSION = 1
 _REMEMBERED = 100_000
@@ -88,6 +89,18 @@ class Reading:
     databases: frozenset[str] = frozenset()
     applications: frozenset[str] = frozenset({"jalan"})
     keep_literals: bool = False
+
+
+def _text(value: Any) -> str:
+    if not isinstance(value, str) or "\0" in value:
+        raise TypeError("expected a text, without NUL")
+    return value
+
+
+def _amount(value: Any) -> float:
+    if not isinstance(value, int | float) or not 0 <= value <= LARGEST:
+        raise TypeError("expected an amount")
+    return value
 
 
 class Digester:
@@ -202,22 +215,26 @@ def read_lines(lines: Iterable[bytes]) -> Iterator[tuple[Piece, Digest]]:
                     raise DigestError(f"line {number}: a digest of version {found['digest']}; {VERSION} is read")
                 if piece is not None:
                     yield piece, digest
-                piece = Piece(found["file"], found["start"], found["end"])
+                piece = Piece(_text(found["file"]), int(found["start"]), int(found["end"]))
                 digest = Digest(
-                    entries=found["entries"], without_data=found["without_data"], bad=found["bad"]
+                    entries=int(found["entries"]), without_data=int(found["without_data"]), bad=int(found["bad"])
                 )  # fmt: skip
             elif piece is None:
                 raise DigestError("line 1: a digest begins with a line that says what it is of")
             elif "query" in found:
-                key = (found["database"], found["query"])
-                digest.queries[key] = [found["text"], found["first"], found["last"]]
+                times = [datetime.fromisoformat(found[name]).isoformat() for name in ("first", "last")]
+                digest.queries[_text(found["database"]), _text(found["query"])] = [_text(found["text"]), *times]
             else:
                 use = (
-                    found["database"], found["use"], found["day"], found["person"], found["role"],
-                    found["application"],
+                    _text(found["database"]), _text(found["use"]), date.fromisoformat(found["day"]).isoformat(),
+                    _text(found["person"]), _text(found["role"]), _text(found["application"]),
                 )  # fmt: skip
-                digest.uses[use] = [found["runs"], found["duration_ms"], found["rows"], found["bytes"]]
-        except (orjson.JSONDecodeError, KeyError, TypeError) as error:
+                if use[:2] not in digest.queries:
+                    raise DigestError(f"line {number}: no line before it has the query “{use[1]:.40}”")
+                digest.uses[use] = [_amount(found[name]) for name in ("runs", "duration_ms", "rows", "bytes")]
+        except DigestError:
+            raise
+        except (ValueError, KeyError, TypeError, OverflowError) as error:
             raise DigestError(f"line {number}: this is no line of a digest ({error})") from error
     if piece is None:
         raise DigestError("the file is empty; expected what jalan digest-history writes")

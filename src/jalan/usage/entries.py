@@ -3,18 +3,19 @@
 Source of the logs' forms: PostgreSQL documentation, "Error Reporting and Logging" (CSV and JSON log output).
 """
 
-import csv
-import io
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from itertools import zip_longest
 from typing import Any
 
 import orjson
 
 from jalan.usage.clocks import Clock
+from jalan.usage.csv_records import BadRecord, records
 
 _CSV_COLUMNS = 23  # up to application_name; later versions have more behind it
 _EXECUTED = ("statement: ", "execute ")
+LARGEST = 1e15  # of a duration, or of rows and bytes of one query
 _FAILED = frozenset({"ERROR", "FATAL", "PANIC"})
 
 
@@ -70,46 +71,59 @@ def read_jsonlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
         try:
             found = orjson.loads(line)
             message, time = found["message"], clock.stamp(found["timestamp"])
-        except (ValueError, KeyError, TypeError) as error:
+        except (ValueError, KeyError, TypeError, OverflowError) as error:
             yield BadEntry(number, f"no line of a JSON log: {error}")
             continue
+        who = (str(found.get("user", "")), "", str(found.get("application_name", "")), str(found.get("dbname", "")))
         if logged and found.get("error_severity") in _FAILED and "statement" in found:
-            yield Entry(
-                found["statement"], time, found.get("user", ""), "", found.get("application_name", ""),
-                found.get("dbname", ""), runs=-1,
-            )  # fmt: skip
+            yield _kept(number, Entry(str(found["statement"]), time, *who, runs=-1))
             continue
-        query = _query_of(message)
+        query = _query_of(str(message))
         if query is not None:
             text, duration, before = query
             logged = logged or before
-            yield Entry(
-                text, time, found.get("user", ""), "", found.get("application_name", ""),
-                found.get("dbname", ""), duration,
-            )  # fmt: skip
+            yield _kept(number, Entry(text, time, *who, duration))
 
 
 def read_csvlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
     """Read lines of PostgreSQL's CSV log; a query may go over several."""
     logged = False
-    reader = csv.reader(io.StringIO(data.decode("utf-8", "replace"), newline=""))
-    for row in reader:
+
+    for record in records(data.decode("utf-8", "replace"), width=None, likely=likely_csvlog):
+        if isinstance(record, BadRecord):
+            yield BadEntry(record.line, f"no line of a CSV log: {record.message}")
+            continue
+        row = record.values
+        if not row:
+            continue
         if len(row) < _CSV_COLUMNS:
-            yield BadEntry(reader.line_num, f"no line of a CSV log: {len(row)} columns instead of {_CSV_COLUMNS}")
+            yield BadEntry(record.line, f"no line of a CSV log: {len(row)} columns instead of {_CSV_COLUMNS}")
             continue
         try:
             time = clock.stamp(row[0])
-        except ValueError as error:
-            yield BadEntry(reader.line_num, f"no line of a CSV log: {error}")
+        except (ValueError, OverflowError) as error:
+            yield BadEntry(record.line, f"no line of a CSV log: {error}")
             continue
         if logged and row[11] in _FAILED and row[19]:
-            yield Entry(row[19], time, row[1], "", row[22], row[2], runs=-1)
+            yield _kept(record.line, Entry(row[19], time, row[1], "", row[22], row[2], runs=-1))
             continue
         query = _query_of(row[13])
         if query is not None:
             text, duration, before = query
             logged = logged or before
-            yield Entry(text, time, row[1], "", row[22], row[2], duration)
+            yield _kept(record.line, Entry(text, time, row[1], "", row[22], row[2], duration))
+
+
+def _kept(line: int, entry: Entry) -> Entry | BadEntry:
+    """The entry, unless there is something in it that no database can keep."""
+    if "\0" in entry.text or "\0" in f"{entry.person}{entry.role}{entry.application}{entry.database}":
+        return BadEntry(line, "there is a NUL in it")
+    return entry
+
+
+def likely_csvlog(values: list[str]) -> bool:
+    """Whether these may be the values of a line of a CSV log."""
+    return len(values) >= _CSV_COLUMNS and values[0][:4].isdigit()
 
 
 def _query_of(message: str) -> tuple[str, float, bool] | None:
@@ -123,6 +137,8 @@ def _query_of(message: str) -> tuple[str, float, bool] | None:
         try:
             duration = float(number)
         except ValueError:
+            return None
+        if not 0 <= duration <= LARGEST:
             return None
     if not rest.startswith(_EXECUTED):
         return None
@@ -141,23 +157,57 @@ def first_time(data: bytes, form: str) -> tuple[str, str | None] | None:
     return f"{day} {time[:5]}", zone[0] if zone else None
 
 
-def read_rows(rows: Iterator[Mapping[str, Any]], mapping: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
+def read_csv(text: str, header: list[str], mapping: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
+    """Read a table of queries, or a part of one that has no line of names."""
+    at = header.index(mapping.time) if mapping.time in header else -1
+
+    def likely(values: list[str]) -> bool:
+        try:
+            return at < 0 or bool(clock.read(values[at]))
+        except (ValueError, OverflowError):
+            return False
+
+    def rows() -> Iterator[tuple[int, Mapping[str, Any] | BadEntry]]:
+        for record in records(text, width=len(header), likely=likely):
+            if isinstance(record, BadRecord):
+                yield record.line, BadEntry(record.line, record.message)
+            elif len(record.values) > len(header):
+                message = f"{len(record.values)} values for {len(header)} columns"
+                yield record.line, BadEntry(record.line, message)
+            elif record.values and not (record.line == 1 and record.values == header):
+                yield record.line, dict(zip_longest(header, record.values))
+
+    return read_numbered(rows(), mapping, clock)
+
+
+def read_rows(rows: Iterable[Mapping[str, Any]], mapping: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
     """Read rows of a table of queries."""
-    for number, row in enumerate(rows, 1):
+    return read_numbered(enumerate(rows, 1), mapping, clock)
+
+
+def read_numbered(
+    rows: Iterable[tuple[int, Mapping[str, Any] | BadEntry]], mapping: Columns, clock: Clock
+) -> Iterator[Entry | BadEntry]:
+    """The same with the line of each row; what is no row is passed on."""
+    for number, row in rows:
+        if isinstance(row, BadEntry):
+            yield row
+            continue
         try:
             text = row[mapping.text]
             if text is None or not str(text).strip():
                 yield BadEntry(number, f"“{mapping.text}” is empty")
                 continue
-            yield Entry(
+            entry = Entry(
                 str(text), clock.read(row[mapping.time]), _word(row, mapping.person), _word(row, mapping.role),
                 _word(row, mapping.application), _word(row, mapping.database),
                 _number(row, mapping.duration) * mapping.duration_factor, int(_number(row, mapping.rows)),
                 int(_number(row, mapping.bytes)),
             )  # fmt: skip
+            yield _kept(number, entry)
         except KeyError as error:
             yield BadEntry(number, f"there is no column {error}; there are {', '.join(map(str, row))}")
-        except (ValueError, TypeError) as error:
+        except (ValueError, TypeError, OverflowError) as error:
             yield BadEntry(number, str(error))
 
 
@@ -169,6 +219,9 @@ def _number(row: Mapping[str, Any], column: str | None) -> float:
     if column is None or row[column] in (None, ""):
         return 0.0
     try:
-        return float(row[column])
-    except ValueError as error:
+        found = float(row[column])
+    except (ValueError, TypeError) as error:
         raise ValueError(f"“{column}” must be a number, not “{str(row[column])[:40]}”") from error
+    if not abs(found) <= LARGEST:
+        raise ValueError(f"“{column}” is beyond all measure")
+    return found

@@ -1,9 +1,11 @@
 """How each kind of source is configured. These models are the API's schemas and the forms of the screen."""
 
+import os
 import re
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
+from urllib.parse import unquote
 from zoneinfo import available_timezones
 
 from croniter import CroniterError, croniter
@@ -19,6 +21,20 @@ def _is_pattern(value: str) -> str:
     return value
 
 
+def _absolute(value: str) -> str:
+    """Return a path as it holds wherever it is read later: as seen from where the command was given."""
+    if "\0" in value:
+        raise ValueError("a path has no NUL in it")
+    return os.path.abspath(os.path.expanduser(value))
+
+
+def _absolute_unless_remote(value: str) -> str:
+    return value if _REMOTE.match(value) else _absolute(value)
+
+
+_REMOTE = re.compile(r"^[A-Za-z][A-Za-z+.-]*://|^[^/\s]+@[^/\s]+:")
+_WITH_USER = re.compile(r"^(https?://)([^/?#]*)@(.*)$", re.DOTALL)
+LocalPath = Annotated[str, Field(min_length=1), AfterValidator(_absolute)]
 Pattern = Annotated[str, AfterValidator(_is_pattern)]
 Server = Annotated[str, Field(pattern=SERVER, description="host:port by which a server is known.")]
 
@@ -51,11 +67,26 @@ class RepositoryConfig(SourceConfig):
     """A folder of SQL files with reports, or a git repository at a branch or revision."""
 
     kind: Literal["repository"] = "repository"
-    location: str = Field(min_length=1, description="A folder, or what git clone takes.")
+    location: Annotated[str, AfterValidator(_absolute_unless_remote)] = Field(
+        min_length=1, description="A folder, or what git clone takes."
+    )
+    credentials: SecretStr | None = Field(
+        None, description="For a remote reached by https: user:password or a token, or env:JALAN_SOURCE_…"
+    )
     revision: str | None = Field(None, description="Branch, tag or commit; none reads the folder as it stands.")
     folder: str = Field("", description="The folder inside, where not all of it is to be read.")
     server: Server | None = Field(None, description="The database server, where the files do not say.")
     known_as: str | None = Field(None, description="What its jobs are known by (default: the source's name).")
+
+    @model_validator(mode="after")
+    def _hide_credentials(self) -> "RepositoryConfig":
+        """What stands before the server in an address is a secret, and is kept as one."""
+        found = _WITH_USER.match(self.location)
+        if found is not None:
+            self.location = f"{found[1]}{found[3]}"
+            if self.credentials is None:
+                self.credentials = SecretStr(unquote(found[2]))
+        return self
 
 
 class HistoryMapping(SourceConfig):
@@ -78,7 +109,7 @@ class HistoryConfig(SourceConfig):
 
     kind: Literal["history"] = "history"
     format: Literal["jsonlog", "csvlog", "csv", "jsonl", "parquet", "digest", "pg_stat_statements"]
-    files: str | None = Field(None, description="A file, or a pattern of files such as /var/log/pg/*.json.")
+    files: LocalPath | None = Field(None, description="A file, or a pattern of files such as /var/log/pg/*.json.")
     mapping: HistoryMapping | None = None
     connection: PostgresqlConfig | None = Field(None, description="For pg_stat_statements: where to ask.")
     server: Server = Field(description="The server that ran the queries, as it is known in Jalan.")
@@ -199,8 +230,8 @@ class TabularConfig(SourceConfig):
     """Metadata kept in tables: a file of datasets and a file of flows (CSV, XLSX or Parquet)."""
 
     kind: Literal["tabular"] = "tabular"
-    datasets: str = Field(min_length=1, description="The file of datasets.")
-    flows: str = Field(min_length=1, description="The file of flows.")
+    datasets: LocalPath = Field(description="The file of datasets.")
+    flows: LocalPath = Field(description="The file of flows.")
     dataset_columns: DatasetMapping
     flow_columns: FlowMapping
     namespace: str = Field(description="The namespace of datasets that name none.")
@@ -211,14 +242,16 @@ class DeclaredConfig(SourceConfig):
     """Links and consumers that people declare, in YAML files, or one by one on the screen."""
 
     kind: Literal["declared"] = "declared"
-    location: str | None = Field(None, description="A file, or a folder; none for what is declared on the screen.")
+    location: LocalPath | None = Field(
+        None, description="A file, or a folder; none for what is declared on the screen."
+    )
 
 
 class EventsConfig(SourceConfig):
     """OpenLineage events in a file, one a line or as an array."""
 
     kind: Literal["events"] = "events"
-    file: str = Field(min_length=1)
+    file: LocalPath
 
 
 AnyConfig = Annotated[
@@ -242,6 +275,18 @@ def secrets_of(config: BaseModel, prefix: str = "") -> dict[str, str]:
             found[prefix + name] = value.get_secret_value()
         elif isinstance(value, BaseModel):
             found |= secrets_of(value, f"{prefix}{name}.")
+    return found
+
+
+def secret_paths(model: type[BaseModel], prefix: str = "") -> list[str]:
+    """Return the paths at which configurations of a kind may have secrets."""
+    found = []
+    for name, field in model.model_fields.items():
+        for kind in get_args(field.annotation) or (field.annotation,):
+            if kind is SecretStr:
+                found.append(prefix + name)
+            elif isinstance(kind, type) and issubclass(kind, BaseModel):
+                found += secret_paths(kind, f"{prefix}{name}.")
     return found
 
 
@@ -296,4 +341,4 @@ Schedule = Annotated[
 
 def local_path(location: str) -> Path | None:
     """Return the path that a location names, none where it is an address of a remote."""
-    return None if re.match(r"^[a-z+]+://|^[^/\s]+@[^/\s]+:", location) else Path(location).expanduser()
+    return None if _REMOTE.match(location) else Path(location)

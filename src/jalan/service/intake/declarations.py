@@ -154,8 +154,9 @@ def _declare(engine: Engine, entry: dict[str, Any], who: str) -> int:
 
 def _change(engine: Engine, who: str, change: Callable[[Session, Source], T]) -> T:
     """Change what is declared, and what follows from it in the graph, in one transaction."""
-    source_id = sources.ensure(engine, NAME, DeclaredConfig(), who)
-    with sources.working(engine, source_id, who=who) as work, work.writing():
+    config = DeclaredConfig()
+    source_id = sources.ensure(engine, NAME, config, who)
+    with sources.working(engine, source_id, who=who, config=config) as work, work.writing():
         made = change(work.session, work.source)
         work.session.flush()
         write_declarations(work, on_the_screen(work), f"declared:{work.source.name}:")

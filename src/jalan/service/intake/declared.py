@@ -1,6 +1,7 @@
 """Links and consumers that people declare: in files, or one by one on the screen."""
 
-from pathlib import Path
+from collections.abc import Collection, Iterator
+from contextlib import contextmanager
 
 from sqlalchemy import select
 
@@ -10,6 +11,7 @@ from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.references import References
 from jalan.service.intake.work import Work
+from jalan.sources.allowed import Allowed
 from jalan.sources.declared import (
     Consumer,
     Declarations,
@@ -18,6 +20,7 @@ from jalan.sources.declared import (
     parse_declarations,
     read_all_declarations,
 )
+from jalan.sources.errors import FileError
 from jalan.store.definitions import NewLink
 from jalan.store.models import Dataset, Declaration, Definition, Field, Link
 
@@ -26,10 +29,17 @@ CONSUMERS = "consumers"
 
 def declare(config: DeclaredConfig, work: Work) -> None:
     """Read declarations into the store. Raises SourceError, Cancelled."""
-    found = None if config.location is None else read_all_declarations(Path(config.location).expanduser())
+    problems: list[FileError] = []
+    if config.location is not None:
+        found, problems = read_all_declarations(config.location, work.allowed.files)
+        if not found:
+            raise problems[0]
+    for problem in problems:
+        work.run.note("error", "unreadable_file", problem.message, f"{problem.path}:{problem.line}")
     with work.writing():
         write_declarations(
-            work, on_the_screen(work) if found is None else found, f"declared:{work.source.name}:"
+            work, on_the_screen(work) if config.location is None else found, f"declared:{work.source.name}:",
+            {problem.path for problem in problems},
         )  # fmt: skip
 
 
@@ -42,15 +52,22 @@ def on_the_screen(work: Work) -> list[Declarations]:
     return [parse_declarations(row.text, f"on the screen, {row.id}") for row in rows]
 
 
-def write_declarations(work: Work, found: list[Declarations], prefix: str) -> None:
-    """Write what files declare, and close what is no longer in them. Raises FileError."""
+def write_declarations(work: Work, found: list[Declarations], prefix: str, unread: Collection[str] = ()) -> None:
+    """Write what files declare, and close what is no longer in them. unread: files of which nothing is known now;
+    what they declared before stays. Raises FileError where nothing of it all can be used."""
     work.totals |= {
         "declared links": sum(len(one.links) for one in found),
         "consumers": sum(len(one.consumers) for one in found),
     }
     described: dict[str, Consumer] = {}
-    keys = [_DeclarationWriter(work, one, prefix, described).write() for one in found]
-    work.definitions.close_missing(prefix, keys)
+    writers = [_DeclarationWriter(work, one, prefix, described) for one in found]
+    keys = [writer.write() for writer in writers]
+    problems = [problem for writer in writers for problem in writer.problems]
+    for problem in problems:
+        work.run.note("error", "unusable_declaration", problem.message, f"{problem.path}:{problem.line}")
+    if problems and not any(writer.used for writer in writers):
+        raise problems[0]
+    work.definitions.close_missing(prefix, [*keys, *(f"{prefix}{path}" for path in unread)])
     _mark_gone(work)
 
 
@@ -71,13 +88,18 @@ def _mark_gone(work: Work) -> None:
 
 
 class _DeclarationWriter:
-    """Writes one file. described: the consumers that the files before it have told of, by name."""
+    """Writes one file. described: the consumers that the files before it have told of, by name.
+
+    used: how many entries were written; problems: what was wrong with the others.
+    """
 
     def __init__(self, work: Work, found: Declarations, prefix: str, described: dict[str, Consumer]) -> None:
         self._work = work
         self._catalogue, self._definitions = work.catalogue, work.definitions
         self._found = found
         self._described = described
+        self.used = 0
+        self.problems: list[FileError] = []
         self._references = References(work.catalogue, found.path, found.server)
         self._key = f"{prefix}{found.path}"
         self._lines = [0]
@@ -104,12 +126,23 @@ class _DeclarationWriter:
         span = {line: place for (_, line), (_, place) in zip(entries, spans, strict=True)}
         wanted: set[NewLink] = set()
         for link in found.links:
-            wanted |= self._link(link, statement[link.line], span[link.line])
+            with self._told():
+                wanted |= self._link(link, statement[link.line], span[link.line])
         for consumer in found.consumers:
-            wanted |= self._consumer(consumer, definition, statement[consumer.line], span[consumer.line])
+            with self._told():
+                wanted |= self._consumer(consumer, definition, statement[consumer.line], span[consumer.line])
         self._definitions.links(definition, "declared", wanted)
         definition.coverage = Coverage(full=len(entries)).model_dump()
         return self._key
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """An entry that names what nobody knows is told, and the others are written."""
+        try:
+            yield
+            self.used += 1
+        except FileError as error:
+            self.problems.append(error)
 
     def _place(self, word: str, span: tuple[int, int]) -> tuple[int, int]:
         at = self._found.text.find(word, *span)
@@ -180,9 +213,9 @@ def _word(reference: Reference) -> str:
     return reference.written or reference.column or reference.name or ""
 
 
-def preview(config: DeclaredConfig) -> Preview:
+def preview(config: DeclaredConfig, allowed: Allowed) -> Preview:
     """Say what files declare. Raises SourceError."""
-    found = [] if config.location is None else read_all_declarations(Path(config.location).expanduser())
+    found, problems = ([], []) if config.location is None else read_all_declarations(config.location, allowed.files)
     links = [f"{link.source} → {link.target}" for one in found for link in one.links]
     consumers = [consumer.name for one in found for consumer in one.consumers]
     return Preview(
@@ -191,4 +224,5 @@ def preview(config: DeclaredConfig) -> Preview:
             PreviewPart(what="declared links", count=len(links), examples=links[:8]),
             PreviewPart(what="consumers", count=len(consumers), examples=consumers[:8]),
         ],
+        warnings=[str(problem) for problem in problems[:8]],
     )

@@ -10,35 +10,57 @@ from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.identity import add_alias
 from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.work import Work
+from jalan.sources.allowed import Allowed
 from jalan.sources.errors import FileError
 from jalan.sources.event_file import read_event_file
+from jalan.sources.files import Files
 from jalan.store.definitions import NewLink
 from jalan.store.models import Dataset
 
 
 def load_events(config: EventsConfig, work: Work) -> None:
     """Read a file of events into the store. Raises SourceError, Cancelled."""
-    datasets, definitions = _read(config.file, work.tell)
+    datasets, definitions, problems = _read(config.file, work.allowed.files, work.tell)
     work.totals = {"datasets": len(datasets), "jobs": len(definitions)}
+    if problems:
+        work.totals["events not read"] = len(problems)
+    for problem in problems:
+        work.run.note("error", "unreadable_event", problem.message, f"{problem.path}:{problem.line}")
     with work.writing():
-        _EventWriter(work).write(datasets, definitions)
+        _EventWriter(work).write(datasets, definitions, whole=not problems)
 
 
-def _read(file: str, tell: Any = None) -> tuple[list[DatasetRecord], list[DefinitionRecord]]:
-    datasets, definitions = [], []
-    for number, event in read_event_file(file):
+def _read(
+    file: str, files: Files, tell: Any = None
+) -> tuple[list[DatasetRecord], list[DefinitionRecord], list[FileError]]:
+    """Return what the events tell, and which could not be read. Raises the first problem where none could."""
+    datasets: list[DatasetRecord] = []
+    definitions: list[DefinitionRecord] = []
+    problems: list[FileError] = []
+    read = 0
+    for number, event in read_event_file(file, files):
         try:
+            if isinstance(event, FileError):
+                raise event
             found, definition = read_event(event)
+        except FileError as error:
+            problems.append(error)
+            continue
         except EventError as error:
-            raise FileError(file, number, str(error)) from error
-        except (KeyError, TypeError, ValueError, AttributeError) as error:
-            raise FileError(file, number, f"a facet is not as the standard has it ({error!r})") from error
+            problems.append(FileError(file, number, str(error)))
+            continue
+        except (LookupError, TypeError, ValueError, AttributeError, RecursionError) as error:
+            problems.append(FileError(file, number, f"a facet is not as the standard has it ({error!r:.200})"))
+            continue
+        read += 1
         datasets += found
         if definition is not None:
             definitions.append(definition)
         if tell is not None and number % 200 == 0:
             tell("events", number, 0)
-    return datasets, definitions
+    if problems and not read:
+        raise problems[0]
+    return datasets, definitions, problems
 
 
 class _EventWriter:
@@ -48,7 +70,8 @@ class _EventWriter:
         self._claims = ClaimWriter(work.catalogue, itself=False)
         self._seen: dict[int, DatasetRecord] = {}
 
-    def write(self, datasets: list[DatasetRecord], definitions: list[DefinitionRecord]) -> None:
+    def write(self, datasets: list[DatasetRecord], definitions: list[DefinitionRecord], whole: bool) -> None:
+        """Write what the events tell. whole: all could be read, so what is not told any more has ended."""
         for number, record in enumerate(datasets):
             if number % 500 == 0:
                 self._work.tell("datasets", number, len(datasets))
@@ -59,7 +82,8 @@ class _EventWriter:
             if number % 500 == 0:
                 self._work.tell("links", number, len(definitions))
             keys.append(self._definition(prefix, definition))
-        self._definitions.close_missing(prefix, keys)
+        if whole:
+            self._definitions.close_missing(prefix, keys)
 
     def _dataset(self, record: DatasetRecord) -> None:
         catalogue = self._catalogue
@@ -145,14 +169,15 @@ class _EventWriter:
         return self._catalogue.field(self._catalogue.named(namespace, name), column).id
 
 
-def preview(config: EventsConfig) -> Preview:
+def preview(config: EventsConfig, allowed: Allowed) -> Preview:
     """Read a file of events, and say what they tell. Raises SourceError."""
-    datasets, definitions = _read(config.file)
+    datasets, definitions, problems = _read(config.file, allowed.files)
     names = dict.fromkeys(record.name for record in datasets)
     return Preview(
         parts=[
             PreviewPart(what="datasets", count=len(names), examples=list(names)[:8]),
             PreviewPart(what="jobs", count=len(definitions), examples=[d.job or d.place for d in definitions][:8]),
             PreviewPart(what="links", count=sum(len(d.links) for d in definitions)),
-        ]
+        ],
+        warnings=[str(problem) for problem in problems[:8]],
     )

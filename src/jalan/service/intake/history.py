@@ -11,8 +11,10 @@ from jalan.service.intake.configuration import HistoryConfig
 from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.scan import address
 from jalan.service.intake.work import Work
+from jalan.sources.allowed import Allowed
 from jalan.sources.errors import SourceError
-from jalan.sources.history_files import HistoryFile, Tell, digest_file, identity, matching
+from jalan.sources.files import shown_name
+from jalan.sources.history_files import HistoryFile, Tell, digest_file, identity
 from jalan.sources.statistics import HIDDEN, Statistics, read_statistics
 from jalan.store.bulk import merge_rows
 from jalan.store.models import Query, System, Use
@@ -72,10 +74,10 @@ def _files(config: HistoryConfig, work: Work) -> Digest:
     total = Digest()
     assert config.files is not None
     read: dict[str, int] = dict(work.state.get("files", {}))
-    for path in matching(config.files):
+    for path in work.allowed.files.matching(config.files):
         digest, piece, notes = _one_file(path, config, read, work.tell)
         for note in notes:
-            work.run.note("warning", "time_zone", note, path.name)
+            work.run.note("warning", "history_file", note, shown_name(path.name))
         if piece is not None:
             read[piece.file] = piece.end
         total.add(digest)
@@ -97,7 +99,7 @@ def _digests(config: HistoryConfig, work: Work) -> Digest:
     total = Digest()
     assert config.files is not None
     read: dict[str, int] = dict(work.state.get("files", {}))
-    for path in matching(config.files):
+    for path in work.allowed.files.matching(config.files):
         try:
             with path.open("rb") as file:
                 for piece, digest in read_lines(file):
@@ -122,7 +124,7 @@ def _statistics(config: HistoryConfig, work: Work) -> Digest:
     """What the counts of pg_stat_statements have grown by."""
     assert config.connection is not None
     work.tell("statistics", 0, 1)
-    found = read_statistics(address(config.connection), config.connection.timeout)
+    found = read_statistics(address(config.connection, work.allowed.hosts), config.connection.timeout)
     before: dict[str, list[float]] = work.state.get("counts", {})
     if work.state.get("reset") != found.reset:
         before = {}
@@ -239,7 +241,7 @@ def _utc(time: str) -> datetime:
     return datetime.fromisoformat(time).replace(tzinfo=UTC)
 
 
-def preview(config: HistoryConfig) -> Preview:
+def preview(config: HistoryConfig, allowed: Allowed) -> Preview:
     """Look at the beginning of a history, and say what is in it. Raises SourceError."""
 
     def silent(what: str, done: int, total: int) -> None:
@@ -248,14 +250,14 @@ def preview(config: HistoryConfig) -> Preview:
     facts = []
     if config.format == "pg_stat_statements":
         assert config.connection is not None
-        statistics = read_statistics(address(config.connection), config.connection.timeout)
+        statistics = read_statistics(address(config.connection, allowed.hosts), config.connection.timeout)
         entries, hidden = _grown(statistics, {})
         digest = Digester(_how(config)).digest(iter(entries))
         facts.append(f"{len(statistics.queries)} queries counted, {hidden} hidden from the account")
     elif config.format == "digest":
         digest = Digest()
         assert config.files is not None
-        for path in matching(config.files):
+        for path in allowed.files.matching(config.files):
             try:
                 with path.open("rb") as file:
                     for _, found in read_lines(file):
@@ -264,7 +266,7 @@ def preview(config: HistoryConfig) -> Preview:
                 raise SourceError(f"{path}: {error}") from error
     else:
         assert config.files is not None
-        paths = matching(config.files)
+        paths = allowed.files.matching(config.files)
         facts.append(f"{len(paths)} files, {sum(path.stat().st_size for path in paths):,} bytes")
         digest, _, notes = digest_file(paths[-1], file_reading(config), 0, silent, 1, _IMPRESSION)
         facts += [f"of {paths[-1].name}:", *notes]

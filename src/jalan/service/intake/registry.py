@@ -20,16 +20,18 @@ from jalan.service.intake.configuration import (
 )
 from jalan.service.intake.preview import Preview
 from jalan.service.intake.work import Work
+from jalan.sources.allowed import Allowed
 
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """A kind of source. title and about are for people; preview connects, and says what a run would bring."""
+    """A kind of source. title and about are for people; preview connects, and says what a run would bring, within
+    what is allowed."""
 
     title: str
     about: str
     config: type[BaseModel]
-    preview: Callable[[Any], Preview]
+    preview: Callable[[Any, Allowed], Preview]
     run: Callable[[Any, Work], None]
 
 

@@ -1,7 +1,8 @@
 """A service of reports: its extracts, calculated fields, elements and views."""
 
 import time
-from collections.abc import Callable
+from collections import deque
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 from typing import Any
 
@@ -15,6 +16,7 @@ from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.references import nearest
 from jalan.service.intake.secrets import resolve
 from jalan.service.intake.work import Work
+from jalan.sources.allowed import Allowed
 from jalan.sources.reports_service import Contents, Element, Extract, Report, ReportHead, ReportsService, User
 from jalan.store.bulk import merge_rows
 from jalan.store.definitions import NewDiagnostic, NewLink
@@ -23,11 +25,14 @@ from jalan.store.models import Dataset, Definition, Field, ReportView
 _VIEW_COLUMNS = ("source_id", "dataset_id", "person", "day", "views")
 
 
-def _service(config: ReportsConfig, pause: Callable[[float], None] = time.sleep) -> ReportsService:
+def _service(
+    config: ReportsConfig, allowed: Allowed, pause: Callable[[float], None] = time.sleep
+) -> ReportsService:
     token = resolve(config.token.get_secret_value()) if config.token is not None else None
     return ReportsService(
-        config.url, token, page_size=config.page_size, retries=config.retries, timeout=config.timeout, pause=pause
-    )
+        config.url, token, page_size=config.page_size, retries=config.retries, timeout=config.timeout, pause=pause,
+        hosts=allowed.hosts,
+    )  # fmt: skip
 
 
 def crawl(config: ReportsConfig, work: Work) -> None:
@@ -39,8 +44,10 @@ def crawl(config: ReportsConfig, work: Work) -> None:
             work.tell("waiting for the service", 0, 0)
             time.sleep(min(left, 0.3))
 
-    with _service(config, pause) as service:
+    with _service(config, work.allowed, pause) as service:
         found = service.read(work.tell)
+    for place, message in service.problems:
+        work.run.note("error", "unreadable_item", message, place)
     work.totals = {
         "extracts": len(found.extracts),
         "reports": len(found.reports),
@@ -49,12 +56,15 @@ def crawl(config: ReportsConfig, work: Work) -> None:
         "views": sum(view.views for view in found.views),
     }
     with work.writing():
-        _ReportsWriter(config, work, found).write()
+        _ReportsWriter(config, work, found, whole=not service.problems).write()
 
 
 class _ReportsWriter:
-    def __init__(self, config: ReportsConfig, work: Work, found: Contents) -> None:
+    """Writes what a service has. whole: all of it could be read, so what it does not list any more is gone."""
+
+    def __init__(self, config: ReportsConfig, work: Work, found: Contents, whole: bool) -> None:
         self._work = work
+        self._whole = whole
         self._catalogue, self._definitions = work.catalogue, work.definitions
         self._found = found
         self._claims = ClaimWriter(work.catalogue, itself=True)
@@ -72,16 +82,21 @@ class _ReportsWriter:
             databases.add(extract.database)
         for report in self._found.reports:
             _ReportWriter(self, report).write()
+        if self._whole:
+            self._gone()
+        self._views()
+        self._system.scanned_at = self._catalogue.now
+        for database in sorted(databases):
+            self._work.relink(self._server, database)
+
+    def _gone(self) -> None:
+        """What the service had before and has no longer is gone, not deleted."""
         self._definitions.close_missing(self._prefix, self._keys)
         kept = {dataset.id for dataset in [*self._extracts.values(), *self._reports.values()]}
         for dataset in self._catalogue.datasets(self._system).values():
             if dataset.id not in kept and dataset.gone_since is None and not dataset.placeholder:
                 self._catalogue.update(dataset, "reports gone", gone_since=self._catalogue.now)
                 self._claims.withdraw(dataset)
-        self._views()
-        self._system.scanned_at = self._catalogue.now
-        for database in sorted(databases):
-            self._work.relink(self._server, database)
 
     def _extract(self, extract: Extract) -> None:
         catalogue = self._catalogue
@@ -161,6 +176,9 @@ class _ReportsWriter:
         found: dict[str, list[Field]] = {}
         for id_ in report.extracts:
             dataset = self._extracts.get(id_)
+            if dataset is None and not self._whole:
+                # Its entry may be the one that could not be read: what is known of it holds.
+                dataset = self._catalogue.datasets(self._system).get(f"extracts/{id_}")
             if dataset is None:
                 message = f"reads an extract “{id_}” that is not listed"
                 self._work.run.note("warning", "unknown_extract", message, report.title)
@@ -183,6 +201,7 @@ class _ReportWriter:
         all_.took(report, self._dataset)
         self._columns = all_.columns_of(report)
         self._calculated: dict[str, Field] = {}
+        self._elements: set[str] = set()
 
     def write(self) -> None:
         catalogue, report = self._work.catalogue, self._report
@@ -192,14 +211,18 @@ class _ReportWriter:
         )  # fmt: skip
         ordinal = 0
         for calculation in report.calculations:
+            if calculation.name in self._calculated:
+                message = f"two calculated fields are called “{calculation.name}”; the last one counts"
+                self._work.run.note("warning", "same_name", message, report.title)
             ordinal += 1
             self._calculated[calculation.name] = self._field(
                 calculation.name, "calculated", ordinal, calculation.note
             )
         fields = set(self._calculated)
-        for calculation in report.calculations:
+        circles = circular({one.name: _names_in(one.expression) for one in report.calculations})
+        for calculation in {one.name: one for one in report.calculations}.values():
             field = self._calculated[calculation.name]
-            self._texts(field, calculation.name, [calculation.expression], [])
+            self._texts(field, calculation.name, [calculation.expression], [], circles.get(calculation.name))
         for element in report.elements:
             ordinal += 1
             fields.add(element.name)
@@ -220,11 +243,21 @@ class _ReportWriter:
             message = f"an element and a calculated field are both called “{element.name}”; the element is left out"
             self._work.run.note("warning", "same_name", message, self._report.title)
             return
+        if element.name in self._elements:
+            message = f"two elements are called “{element.name}”; the second is left out"
+            self._work.run.note("warning", "same_name", message, self._report.title)
+            return
+        self._elements.add(element.name)
         field = self._field(element.name, element.kind, ordinal, None)
         self._texts(field, element.name, element.fields, element.filters)
 
-    def _texts(self, field: Field, name: str, shown: list[str], filters: list[str]) -> None:
-        """Read the expressions of a calculated field or an element; together they are its definition."""
+    def _texts(
+        self, field: Field, name: str, shown: list[str], filters: list[str], circle: list[str] | None = None
+    ) -> None:
+        """Read the expressions of a calculated field or an element; together they are its definition.
+
+        circle: the way on which it is calculated from itself, if it is.
+        """
         body = "\n".join([*shown, *(f"filter: {one}" for one in filters)]) + "\n"
         place = f"{self._report.title} › {name}"
         key = f"calculation:{self._report.id}:{name}"
@@ -232,6 +265,9 @@ class _ReportWriter:
         statement = self._work.definitions.statements(definition, [("calculation", (0, len(body)))])[0]
         wanted: set[NewLink] = set()
         problems: set[NewDiagnostic] = set()
+        if circle is not None:
+            message = f"this is calculated from itself: {' ← '.join(circle)}"
+            problems.add(_problem("circular_calculation", message, (0, len(body) - 1)))
         offset = 0
         for text_, reader in [(one, read_calculation) for one in shown] + [(one, read_filter) for one in filters]:
             offset += len("filter: ") if reader is read_filter else 0
@@ -277,13 +313,44 @@ class _ReportWriter:
         }  # fmt: skip
 
 
+def _names_in(expression: str) -> list[str]:
+    try:
+        return [named.name for named in read_calculation(expression)]
+    except CalculationError:
+        return []  # told where the expression is read
+
+
+def circular(uses: Mapping[str, Sequence[str]]) -> dict[str, list[str]]:
+    """Return for each name that uses itself, over others or at once, a way round.
+
+    >>> circular({"a": ["b"], "b": ["a", "c"], "c": []})
+    {'a': ['a', 'b', 'a'], 'b': ['b', 'a', 'b']}
+    """
+    found = {}
+    for name in uses:
+        before: dict[str, str] = {}
+        waiting = deque([name])
+        while waiting and name not in before:
+            at = waiting.popleft()
+            for used in uses.get(at, ()):
+                if used in uses and used not in before:
+                    before[used] = at
+                    waiting.append(used)
+        if name in before:
+            way = [name]
+            while len(way) == 1 or way[-1] != name:
+                way.append(before[way[-1]])
+            found[name] = way[::-1]
+    return found
+
+
 def _problem(code: str, message: str, span: tuple[int, int]) -> NewDiagnostic:
     return NewDiagnostic(code, "error" if code == "syntax_error" else "warning", message, HINTS[code], *span)
 
 
-def preview(config: ReportsConfig) -> Preview:
+def preview(config: ReportsConfig, allowed: Allowed) -> Preview:
     """Connect to a service, and say what it has. Raises SourceError, Invalid."""
-    with _service(config) as service:
+    with _service(config, allowed) as service:
         reports = service.pages("/api/reports", ReportHead)
         extracts = service.pages("/api/extracts", Extract)
         users = service.pages("/api/users", User)
@@ -296,4 +363,5 @@ def preview(config: ReportsConfig) -> Preview:
             PreviewPart(what="databases", count=len(databases), examples=databases),
             PreviewPart(what="users", count=len(users)),
         ],
+        warnings=[f"{place}: {message}" for place, message in service.problems[:8]],
     )

@@ -1,6 +1,7 @@
 """A repository of SQL files and reports: a folder as it stands, or a git repository at a revision."""
 
-import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -14,23 +15,23 @@ from jalan.service.intake.configuration import RepositoryConfig, local_path
 from jalan.service.intake.declared import write_declarations
 from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.references import nearest
+from jalan.service.intake.secrets import resolve
 from jalan.service.intake.work import Work
 from jalan.service.settings import Settings
+from jalan.sources.allowed import Allowed
 from jalan.sources.errors import FileError, SourceError
-from jalan.sources.folder import Element, Folder, Report, SqlFile, read_folder
+from jalan.sources.folder import SUFFIXES, Element, Folder, Report, SqlFile, read_folder, read_tree
 from jalan.sources.git import Commit, Repository
 from jalan.store.models import Dataset, Definition, Revision, System
 
 REPORTS_NAMESPACE = "reports"
-_SUFFIXES = (".sql", ".yaml", ".yml")
 
 
 @dataclass(slots=True)
 class Checkout:
     """What was read of a repository. commits: those since the last run; commit: where it stands, none for a folder.
 
-    afresh: the history was rewritten since the last run, or it is the first one. refused: names of files that
-    were left out.
+    afresh: the history was rewritten since the last run, or it is the first one.
     """
 
     folder: Folder
@@ -39,37 +40,38 @@ class Checkout:
     texts: dict[tuple[str, str], str | None] = field(default_factory=dict)
     afresh: bool = True
     prefix: str = ""
-    refused: list[str] = field(default_factory=list)
 
 
-def read_repository(config: RepositoryConfig, since: str | None, tell: Any = None) -> Checkout:
+def read_repository(config: RepositoryConfig, allowed: Allowed, since: str | None, tell: Any = None) -> Checkout:
     """Read a folder, or a git repository at a revision with the commits since one. Raises SourceError."""
     path = local_path(config.location)
     if config.revision is None:
         if path is None:
             raise SourceError(f"{config.location} is a remote; name the branch or revision to read")
-        return Checkout(read_folder(path / config.folder))
+        return Checkout(read_folder(path / config.folder, allowed.files))
     mirrors = Path(Settings().mirrors) if path is None else None
-    repository = Repository(config.location, mirrors, Settings().git_protocols.split())
+    credentials = resolve(config.credentials.get_secret_value()) if config.credentials is not None else None
+    repository = Repository(
+        config.location, mirrors, Settings().git_protocols.split(), allowed=allowed, credentials=credentials
+    )  # fmt: skip
     commit = repository.resolve(config.revision)
     afresh = since is None or not repository.contains(commit, since)
-    commits = repository.commits(commit, None if afresh else since, config.folder, _SUFFIXES)
+    commits = repository.commits(commit, None if afresh else since, config.folder, SUFFIXES)
     if tell is not None:
         tell("commits", 0, len(commits))
     places = [(c.revision, path_) for c in commits for path_, change in c.files.items() if change != "removed"]
     texts = dict(zip(places, repository.texts(places), strict=True))
-    with tempfile.TemporaryDirectory(prefix="jalan-") as directory:
-        count = repository.check_out(commit, config.folder, Path(directory), _SUFFIXES)
-        if count == 0:
-            raise SourceError(f"{config.location} at {config.revision} holds no SQL and no YAML files")
-        folder = read_folder(Path(directory) / config.folder)
-    prefix = f"{config.folder.rstrip('/')}/" if config.folder else ""
-    return Checkout(folder, commit, commits, texts, afresh, prefix, repository.refused)
+    tree = repository.tree(commit, config.folder, SUFFIXES)
+    if not tree:
+        raise SourceError(f"{config.location} at {config.revision} holds no SQL and no YAML files")
+    folder = read_tree(tree, f"{config.location} at {config.revision}")
+    prefix = f"{config.folder.strip('/')}/" if config.folder.strip("/") else ""
+    return Checkout(folder, commit, commits, texts, afresh, prefix)
 
 
 def load(config: RepositoryConfig, work: Work) -> None:
     """Read a repository into the store. Raises SourceError, Cancelled."""
-    found = read_repository(config, work.state.get("commit"), work.tell)
+    found = read_repository(config, work.allowed, work.state.get("commit"), work.tell)
     work.totals = {
         "files": len(found.folder.files),
         "reports": len(found.folder.reports),
@@ -77,8 +79,10 @@ def load(config: RepositoryConfig, work: Work) -> None:
     }
     if found.commit is not None:
         work.totals["commits"] = len(found.commits)
-    for name in found.refused:
-        work.run.note("warning", "unusable_name", "a file of this name is not read: it would lie elsewhere", name)
+    if found.folder.problems:
+        work.totals["files not read"] = len({problem.path for problem in found.folder.problems})
+    for problem in found.folder.problems:
+        work.run.note("error", "unreadable_file", problem.message, f"{problem.path}:{problem.line}")
     known_by = config.known_as or work.source.name
     with work.writing() as (catalogue, _):
         touched = _FolderWriter(work, found, known_by, config.server).write()
@@ -86,7 +90,7 @@ def load(config: RepositoryConfig, work: Work) -> None:
             work.relink(system, database)
         prefix = f"declared:{known_by}:"
         if found.folder.declarations or any(one.key.startswith(prefix) for one in work.definitions.valid()):
-            write_declarations(work, found.folder.declarations, prefix)
+            write_declarations(work, found.folder.declarations, prefix, found.folder.unread)
         _write_revisions(work, found, known_by)
         if found.commit is not None:
             work.leave("commit", found.commit)
@@ -95,8 +99,10 @@ def load(config: RepositoryConfig, work: Work) -> None:
 
 class _FolderWriter:
     def __init__(self, work: Work, found: Checkout, known_by: str, server: str | None) -> None:
+        self._work = work
         self._catalogue, self._definitions = work.catalogue, work.definitions
         self._found = found.folder
+        self._problems: list[FileError] = []
         self._known_by = known_by
         self._server = server
         self._keys: set[str] = set()
@@ -109,22 +115,45 @@ class _FolderWriter:
             job = self._definitions.job(self._known_by, pipeline.name, None)
             catalogue.update(job, "jobs changed", schedule=pipeline.schedule, owner=pipeline.owner)
         for file in found.files:
-            system = self._system(file.server, file.database, file.path)
-            self._file(system, file)
-            touched.add((system, file.database))
+            with self._told():
+                system = self._system(file.server, file.database, file.path)
+                self._file(system, file)
+                touched.add((system, file.database))
         systems = {database: system for system, database in touched}
         for (database, schema), owner in found.owners.items():
             if database in systems:
                 container = catalogue.container(systems[database], f"{database}.{schema}")
                 catalogue.update(container, "containers changed", owner=owner)
         for report in found.reports:
-            system = self._system(report.server, report.database, report.path)
-            self._report(system, report)
-            touched.add((system, report.database))
+            with self._told():
+                system = self._system(report.server, report.database, report.path)
+                for element in report.elements:
+                    self._check_dataset(system, report, element)
+                self._report(system, report)
+                touched.add((system, report.database))
+        if self._problems and not touched:
+            raise self._problems[0]
+        self._keep_unread()
         self._reports_gone()
         self._definitions.close_missing(f"file:{self._known_by}:", self._keys)
         self._definitions.close_missing(f"element:{self._known_by}:", self._keys)
         return touched
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """A file that cannot be placed is told, and the others are written."""
+        try:
+            yield
+        except FileError as error:
+            self._problems.append(error)
+            self._found.cannot(error, error.path)
+            self._work.run.note("error", "unusable_file", error.message, f"{error.path}:{error.line}")
+
+    def _keep_unread(self) -> None:
+        """What a file said that cannot be read now may still hold: nothing of it is closed."""
+        unread = self._found.unread
+        prefixes = (f"file:{self._known_by}:", f"element:{self._known_by}:")
+        self._keys |= {d.key for d in self._definitions.valid() if d.place in unread and d.key.startswith(prefixes)}
 
     def _system(self, server: str | None, database: str, path: str) -> System:
         server = server or self._server
@@ -132,18 +161,18 @@ class _FolderWriter:
             try:
                 return self._catalogue.system(server_namespace(server), "postgresql")
             except ValueError as error:
-                raise SourceError(f"{path}: {error}") from error
+                raise FileError(path, 1, str(error)) from error
         known = self._catalogue.systems_with(database)
         if len(known) == 1:
             return known[0]
         if known:
             places = ", ".join(system.namespace for system in known)
             message = f"several servers have a database “{database}” ({places}); say which: --server"
-            raise SourceError(f"{path}: {message}")
-        raise SourceError(
-            f"{path}: no server with a database “{database}” is known yet; "
-            "scan it first, or name it: --server host:port"
+            raise FileError(path, 1, message)
+        message = (
+            f"no server with a database “{database}” is known yet; scan it first, or name it: --server host:port"
         )
+        raise FileError(path, 1, message)
 
     def _file(self, system: System, file: SqlFile) -> None:
         self._catalogue.container(system, file.database)
@@ -173,7 +202,6 @@ class _FolderWriter:
             description=report.description, gone_since=None,
         )  # fmt: skip
         for ordinal, element in enumerate(report.elements, 1):
-            self._check_dataset(system, report, element)
             field_ = catalogue.field(dataset, element.name, element.kind)
             catalogue.update(
                 field_, "elements changed", kind=element.kind, ordinal=ordinal, description=element.description,
@@ -285,9 +313,9 @@ def _write_revisions(work: Work, found: Checkout, known_by: str) -> None:
             work.catalogue.changes["revisions"] += 1
 
 
-def preview(config: RepositoryConfig) -> Preview:
+def preview(config: RepositoryConfig, allowed: Allowed) -> Preview:
     """Read a repository, and say what is in it. Raises SourceError."""
-    found = read_repository(config, None)
+    found = read_repository(config, allowed, None)
     files = [file.path for file in found.folder.files]
     reports = [report.title for report in found.folder.reports]
     facts = [] if found.commit is None else [f"commit {found.commit[:12]}", f"{len(found.commits)} commits"]
@@ -298,4 +326,4 @@ def preview(config: RepositoryConfig) -> Preview:
     if found.folder.declarations:
         names = [one.path for one in found.folder.declarations]
         parts.append(PreviewPart(what="files of declarations", count=len(names), examples=names[:8]))
-    return Preview(facts=facts, parts=parts)
+    return Preview(facts=facts, parts=parts, warnings=[str(problem) for problem in found.folder.problems[:8]])

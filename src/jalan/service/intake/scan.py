@@ -11,6 +11,8 @@ from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.preview import Preview, PreviewPart
 from jalan.service.intake.secrets import resolve
 from jalan.service.intake.work import Work
+from jalan.sources.allowed import Allowed
+from jalan.sources.hosts import Hosts
 from jalan.sources.postgres import (
     ForeignSource,
     Reading,
@@ -24,10 +26,12 @@ from jalan.store.definitions import NewLink
 from jalan.store.models import Dataset, System
 
 
-def address(config: PostgresqlConfig) -> URL:
-    """Return where to connect. Raises Invalid where a secret is missing."""
+def address(config: PostgresqlConfig, hosts: Hosts) -> URL:
+    """Return where to connect. Raises Invalid where a secret is missing, SourceError where that is not allowed."""
+    place = hosts.address(config.host, config.port)
     password = resolve(config.password.get_secret_value()) if config.password is not None else None
-    return URL.create("postgresql+psycopg", config.user, password, config.host, config.port, config.database)
+    found = URL.create("postgresql+psycopg", config.user, password, config.host, config.port, config.database)
+    return found if place.startswith("/") else found.set(query={"hostaddr": place})
 
 
 def _aliases(config: PostgresqlConfig) -> dict[str, str]:
@@ -48,7 +52,7 @@ def _what(config: PostgresqlConfig) -> Reading:
 
 def scan(config: PostgresqlConfig, work: Work) -> None:
     """Read a database into the store. Raises SourceError, Cancelled."""
-    found = read_database(address(config), work.tell, _what(config))
+    found = read_database(address(config, work.allowed.hosts), work.tell, _what(config))
     work.totals = {
         "tables": len(found.tables),
         "columns": sum(len(table.columns) for table in found.tables),
@@ -251,9 +255,9 @@ def _foreign_text(table: ScannedTable, foreign: ForeignSource) -> tuple[str, dic
     return body, places
 
 
-def preview(config: PostgresqlConfig) -> Preview:
+def preview(config: PostgresqlConfig, allowed: Allowed) -> Preview:
     """Connect, and say what may be read. Raises SourceError."""
-    access = look_around(address(config), _what(config))
+    access = look_around(address(config, allowed.hosts), _what(config))
     warnings = []
     if not access.schemas:
         warnings.append("no schema is chosen: check the patterns")

@@ -11,12 +11,20 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from jalan.service.errors import Conflict, Invalid, NotFound
-from jalan.service.intake.configuration import check_schedule, secrets_of, with_secrets, without_secrets
+from jalan.service.intake.configuration import (
+    check_schedule,
+    secret_paths,
+    secrets_of,
+    with_secrets,
+    without_secrets,
+)
+from jalan.service.intake.permissions import allowed_by_settings
 from jalan.service.intake.preview import Preview
 from jalan.service.intake.registry import KINDS, parse_config
 from jalan.service.intake.runs import Outcome, bump, bury_dead, running
 from jalan.service.intake.secrets import FROM_ENVIRONMENT, seal, unseal
 from jalan.service.intake.work import Work
+from jalan.sources.allowed import Allowed
 from jalan.store.models import Ingestion, Source
 
 
@@ -40,24 +48,24 @@ def add(engine: Engine, name: str, config: dict[str, Any], *, schedule: str | No
 
 
 def ensure(engine: Engine, name: str, config: BaseModel, who: str) -> int:
-    """Return the id of a source that runs when it is asked to; its secrets are not kept."""
+    """Return the id of a source that runs when it is asked to; its secrets are not kept.
+
+    One that nobody has added yet is none before its first run has succeeded: ``run`` with the configuration makes
+    it one, and writes the configuration down.
+    """
     with Session(engine) as session, session.begin():
         found = session.scalars(select(Source).where(Source.name == name)).first()
         if found is None:
             # Two may ask for the same one at once: the second finds what the first has made.
+            now = datetime.now(UTC)
             new = insert(Source).values(
-                kind=config.kind, name=name, state={}, config={},  # type: ignore[attr-defined]
-                created_at=datetime.now(UTC), created_by=who,
+                kind=config.kind, name=name, state={}, config=without_secrets(config),  # type: ignore[attr-defined]
+                created_at=now, created_by=who, removed_at=now,
             )  # fmt: skip
             session.execute(new.on_conflict_do_nothing())
             found = session.scalars(select(Source).where(Source.name == name)).one()
         if found.kind != config.kind:  # type: ignore[attr-defined]
             raise Conflict(f"“{name}” is the name of a source of another kind already; take another name")
-        found.removed_at = None
-        config_now = without_secrets(config)
-        if found.config != config_now:
-            found.config = config_now
-        session.flush()
         return found.id
 
 
@@ -92,7 +100,13 @@ def with_secrets_kept(config: dict[str, Any], before: dict[str, Any], secrets: d
 
 
 def _kept_for_change(config: dict[str, Any], source: Source) -> dict[str, Any]:
-    secrets = unseal(source.secrets)
+    try:
+        secrets = unseal(source.secrets)
+    except Invalid:
+        # Sealed with another key: whoever gives them anew needs none of the old ones.
+        if not any(_at(config, path) for path in secret_paths(KINDS[source.kind].config)):
+            raise
+        return config
     if all(_at(config, path) for path in secrets):
         return config
     return with_secrets_kept(config, source.config, secrets)
@@ -155,15 +169,25 @@ def configuration(source: Source) -> BaseModel:
 
 
 def secret_states(source: Source) -> dict[str, str]:
-    """Return where each secret of a source is: the name of its environment variable, or “kept”."""
-    found = unseal(source.secrets)
+    """Return where each secret of a source is: the name of its environment variable, “kept”, or “unreadable” where
+    another key sealed them."""
+    try:
+        found = unseal(source.secrets)
+    except Invalid:
+        paths = secret_paths(KINDS[source.kind].config)
+        return {
+            path: "unreadable" for path in paths if "." not in path or _at(source.config, path.rpartition(".")[0])
+        }
     return {path: value if value.startswith(FROM_ENVIRONMENT) else "kept" for path, value in found.items()}
 
 
-def preview(config: BaseModel) -> Preview:
-    """Try a configuration, and say what a run would bring. Raises SourceError, Invalid."""
-    found: Preview = KINDS[config.kind].preview(config)  # type: ignore[attr-defined]
-    return found
+def preview(config: BaseModel, allowed: Allowed | None = None) -> Preview:
+    """Try a configuration, and say what a run would bring. Raises SourceError, Invalid.
+
+    allowed: what may be read and reached (default: what the settings say).
+    """
+    kind = KINDS[config.kind]  # type: ignore[attr-defined]
+    return kind.preview(config, allowed or allowed_by_settings())
 
 
 def run(
@@ -174,13 +198,17 @@ def run(
     config: BaseModel | None = None,
     run_id: int | None = None,
     listener: Callable[[str, int, int], None] | None = None,
+    allowed: Allowed | None = None,
 ) -> Outcome:
     """Bring a source up to date. Raises SourceError, Invalid, Conflict, Cancelled.
 
-    config: with the secrets that the store does not keep. run_id: a run announced before. listener: is told how
-    far it is.
+    config: with the secrets that the store does not keep; it is the source's once the run has succeeded. run_id: a
+    run announced before. listener: is told how far it is. allowed: what may be read and reached (default: what the
+    settings say).
     """
-    with working(engine, source_id, who=who, run_id=run_id, listener=listener) as work:
+    with working(
+        engine, source_id, who=who, run_id=run_id, listener=listener, allowed=allowed, config=config
+    ) as work:
         source = work.source
         _refuse_second(engine, source, work.run.id)
         KINDS[source.kind].run(config or configuration(source), work)
@@ -196,15 +224,20 @@ def working(
     who: str,
     run_id: int | None = None,
     listener: Callable[[str, int, int], None] | None = None,
+    allowed: Allowed | None = None,
+    config: BaseModel | None = None,
 ) -> Iterator[Work]:
     """Do a run's work on a source, with its log. Raises NotFound."""
     with Session(engine) as session:
-        source = get(session, source_id)
+        source = get(session, source_id) if config is None else session.get_one(Source, source_id)
         session.expunge(source)
     with running(
         engine, source.kind, source.name, source_id=source_id, who=who, run_id=run_id, listener=listener
     ) as now:
-        yield Work(now, source)
+        work = Work(now, source, allowed or allowed_by_settings())
+        if config is not None:
+            work.settle(without_secrets(config))
+        yield work
 
 
 def _refuse_second(engine: Engine, source: Source, run_id: int) -> None:

@@ -22,7 +22,8 @@ from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.preview import Preview, PreviewPart, PreviewTable
 from jalan.service.intake.references import nearest
 from jalan.service.intake.work import Work
-from jalan.sources.tables import read_table
+from jalan.sources.allowed import Allowed
+from jalan.sources.tables import Table, read_table
 from jalan.store.definitions import NewLink
 from jalan.store.models import Dataset
 
@@ -32,10 +33,14 @@ _PREVIEWED = 8
 def load_tables(config: TabularConfig, work: Work) -> None:
     """Read both tables into the store. Raises SourceError, Invalid, Cancelled."""
     work.tell("reading", 0, 2)
-    columns, datasets = read_table(config.datasets)
-    _check_columns(config.datasets, columns, config.dataset_columns.model_dump().values())
+    datasets = _datasets(config, work.allowed)
     work.tell("reading", 1, 2)
-    repaired = _flows(config)
+    flows, repaired = _flows(config, work.allowed)
+    for table in (datasets, flows):
+        for error in table.bad:
+            work.run.note("error", "unusable_row", error.message, f"{error.path}:{error.line}")
+        if table.more:
+            work.run.note("error", "unusable_row", f"{table.more} more rows cannot be read")
     for done in repaired.done:
         work.run.note("info", "repaired", _told(done), config.flows)
     for reason, (count, first) in repaired.broken.items():
@@ -53,15 +58,24 @@ def _told(done: repairs.Done) -> str:
     return f"{done.rule}: {', '.join(counts) or 'nothing to do'}"
 
 
-def _flows(config: TabularConfig, limit: int | None = None) -> Repaired:
-    columns, rows = read_table(config.flows, limit)
+def _datasets(config: TabularConfig, allowed: Allowed) -> Table:
+    found = read_table(config.datasets, allowed.files)
+    _check_columns(config.datasets, found.columns, config.dataset_columns.model_dump().values())
+    return found
+
+
+def _flows(config: TabularConfig, allowed: Allowed) -> tuple[Table, Repaired]:
+    found = read_table(config.flows, allowed.files)
     mapping = config.flow_columns
     named = {mapping.flow, mapping.dataset, mapping.side, mapping.type, mapping.name}
     for rule in config.rules:
         named |= _columns_of(rule)
-    _check_columns(config.flows, columns, named)
-    table = FlowTable(rows, mapping.flow, mapping.dataset, mapping.side, mapping.input, mapping.output)
-    return repairs.check(table, [_apply(rule, table) for rule in config.rules])
+    _check_columns(config.flows, found.columns, named)
+    lines = {id(row): line for row, line in zip(found.rows, found.lines, strict=True)}
+    table = FlowTable(
+        found.rows, mapping.flow, mapping.dataset, mapping.side, mapping.input, mapping.output, lines
+    )  # fmt: skip
+    return found, repairs.check(table, [_apply(rule, table) for rule in config.rules])
 
 
 def _check_columns(path: str, columns: list[str], named: Iterable[str | None]) -> None:
@@ -106,12 +120,12 @@ class _TableWriter:
         self._catalogue, self._definitions = work.catalogue, work.definitions
         self._datasets: dict[str, Dataset] = {}
 
-    def write(self, datasets: list[Row], repaired: Repaired) -> None:
-        work = self._work
-        for number, row in enumerate(datasets):
+    def write(self, table: Table, repaired: Repaired) -> None:
+        work, datasets = self._work, table.rows
+        for number, (row, line) in enumerate(zip(datasets, table.lines, strict=True)):
             if number % 1000 == 0:
                 work.tell("datasets", number, len(datasets))
-            self._dataset_row(row)
+            self._dataset_row(row, f"{self._config.datasets}:{line}")
         self._gone(datasets)
         mapping = self._config.flow_columns
         flows: dict[str, list[Row]] = defaultdict(list)
@@ -126,14 +140,14 @@ class _TableWriter:
         self._definitions.close_missing(prefix, keys)
         work.totals = {"datasets": len(datasets), "flows": len(flows), "rows of flows": len(repaired.rows)}
 
-    def _dataset_row(self, row: Row) -> None:
+    def _dataset_row(self, row: Row, place: str) -> None:
         columns = self._config.dataset_columns
         id_ = row[columns.id]
         if not id_:
-            self._work.run.note("warning", "unusable_row", f"“{columns.id}” is empty", self._config.datasets)
+            self._work.run.note("warning", "unusable_row", f"“{columns.id}” is empty", place)
             return
         if id_ in self._datasets:
-            self._work.run.note("warning", "double_id", f"“{id_}” is there twice", self._config.datasets)
+            self._work.run.note("warning", "double_id", f"“{id_}” is there twice", place)
             return
         namespace = (row[columns.namespace] if columns.namespace else "") or self._config.namespace
         dataset = self._catalogue.named(namespace, row[columns.name] or id_)
@@ -212,16 +226,17 @@ class _TableWriter:
         return found
 
 
-def preview(config: TabularConfig) -> Preview:
+def preview(config: TabularConfig, allowed: Allowed) -> Preview:
     """Read both tables, and show what rows become. Raises SourceError, Invalid."""
-    columns, datasets = read_table(config.datasets)
-    _check_columns(config.datasets, columns, config.dataset_columns.model_dump().values())
-    repaired = _flows(config)
+    listed = _datasets(config, allowed)
+    columns, datasets = listed.columns, listed.rows
+    table, repaired = _flows(config, allowed)
     mapping = config.flow_columns
     flows = dict.fromkeys(row[mapping.flow] for row in repaired.rows)
     known = {row[config.dataset_columns.id] for row in datasets}
     unlisted = {row[mapping.dataset] for row in repaired.rows} - known
-    warnings = [f"{reason}: {count} rows are left out" for reason, (count, _) in repaired.broken.items()]
+    warnings = [str(error) for error in [*listed.bad, *table.bad][:8]]
+    warnings += [f"{reason}: {count} rows are left out" for reason, (count, _) in repaired.broken.items()]
     if unlisted:
         shown = ", ".join(sorted(unlisted)[:3])
         warnings.append(f"{len(unlisted)} datasets of flows are not listed, as {shown}: they become placeholders")

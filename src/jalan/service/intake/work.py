@@ -11,22 +11,26 @@ from sqlalchemy.orm import Session
 from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.relink import relink
 from jalan.service.intake.runs import Outcome, Run
+from jalan.sources.allowed import Allowed
 from jalan.store.catalogue import CatalogueWriter
 from jalan.store.definitions import DefinitionWriter
 from jalan.store.models import Definition, Source, System
 
 
 class Work:
-    """One run of one source. ``state`` is what the last run left for this one; ``totals`` count what was found.
+    """One run of one source. ``state`` is what the last run left for this one; ``totals`` count what was found;
+    ``allowed`` is what it may read and reach.
 
     All is written in one transaction: half a run leaves nothing.
     """
 
-    def __init__(self, run: Run, source: Source) -> None:
+    def __init__(self, run: Run, source: Source, allowed: Allowed) -> None:
         self.run = run
         self.source = source
+        self.allowed = allowed
         self.state: Mapping[str, Any] = dict(source.state)
         self._left: dict[str, Any] = {}
+        self._settled: dict[str, Any] | None = None
         self.catalogue: CatalogueWriter
         self.definitions: DefinitionWriter
         self.session: Session
@@ -40,6 +44,10 @@ class Work:
     def leave(self, key: str, value: Any) -> None:
         """Leave something in the state for the next run; it is kept if this one succeeds."""
         self._left[key] = value
+
+    def settle(self, config: dict[str, Any]) -> None:
+        """Say which configuration, without secrets, the source has once this run has succeeded."""
+        self._settled = config
 
     def relink(self, system: System, database: str) -> None:
         """Read the definitions of a database with the tables that are known now."""
@@ -62,6 +70,10 @@ class Work:
         state = {**source.state, **self._left}
         if source.state != state:
             source.state = state
+        if self._settled is not None:
+            source.removed_at = None
+            if source.config != self._settled:
+                source.config = self._settled
         self.outcome = Outcome(source.name, dict(self.catalogue.changes), self.totals)
         coverage = coverage_of_sources(session, [source.id]).get(source.id, Coverage())
         self.run.finish(session, self.outcome, coverage.model_dump())

@@ -1,0 +1,26 @@
+"""JSON of others: what is in it that no database can keep."""
+
+from typing import Any
+
+_WRITTEN = b"\\u0000"
+
+
+def holds_nul(data: bytes, value: Any) -> bool:
+    """Whether a text in a value has a NUL. data: the JSON that it was read from.
+
+    >>> holds_nul(b'["a\\\\u0000"]', ["a\0"]), holds_nul(b'["a"]', ["a"])
+    (True, False)
+    """
+    if _WRITTEN not in data:
+        return False
+    waiting = [value]
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, str):
+            if "\0" in one:
+                return True
+        elif isinstance(one, dict):
+            waiting += [*one, *one.values()]
+        elif isinstance(one, list):
+            waiting += one
+    return False
