@@ -16,10 +16,11 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 PLACE = ROOT / ".jalan" / "compiled"
 
-# These stay Python: a kind of str, a class of Jinja with __getattr__, what goes to callers and to other processes.
+# These stay Python: a kind of str, classes of Jinja, what goes to callers and to other processes.
 _PYTHON = {
     "sql/names.py",
     "sql/templates.py",
+    "sql/sandbox.py",
     "lineage/batch.py",
     "lineage/packing.py",
     "lineage/extraction.py",

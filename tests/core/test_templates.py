@@ -116,3 +116,55 @@ def test_plain_text_comes_through_as_it_is(text: str) -> None:
     rendered = render(text, {}, {})
     joined = "".join(piece.text for piece in rendered.pieces)
     assert joined == text.replace("\r\n", " \n").replace("\r", " ")
+
+
+DOUBLING = (
+    "{{% set n = namespace(x={0}) %}}{{% for i in range(60) %}}{{% set n.x = {1} %}}{{% endfor %}}{{{{ n.x }}}}"
+)
+
+
+@pytest.mark.parametrize(
+    "bomb",
+    [
+        "{% for a in range(99999) %}{% for b in range(99999) %}{% endfor %}{% endfor %}",
+        DOUBLING.format("'ab'", "n.x ~ n.x"),
+        DOUBLING.format("'ab'", "n.x + n.x"),
+        DOUBLING.format("['ab']", "[n.x, n.x]"),
+        DOUBLING.format("['ab']", "n.x + n.x"),
+        DOUBLING.format("{}", "{1: n.x, 2: n.x}"),
+        DOUBLING.format("3", "n.x * n.x"),
+        DOUBLING.format("'a'", "n.x|replace('a', 'aa')"),
+        DOUBLING.format("'a'", "n.x.replace('a', 'aa')"),
+        "{{ 'a'|center(10**9) }}",
+        "{{ 'a'.ljust(1000000000) }}",
+        "{{ '%0999999999d'|format(1) }}",
+        "{{ '%0999999999d' % 1 }}",
+        "{{ '%*d' % (999999999, 1) }}",
+        "{{ '{:>999999999}'.format(1) }}",
+        "{{ 'a' * 99999999 }}",
+        "{{ [[1] * 9999] * 9999 }}",
+        "{{ ['a' * 100000] * 1000 }}",
+        "{{ range(99999)|map('string')|join(range(99999)|join) }}",
+        "{% macro m(n) %}{% if n %}{{ m(n-1) }}{{ m(n-1) }}{% endif %}{% endmacro %}{{ m(60) }}",
+        "{% macro m() %}{{ m() }}{% endmacro %}{{ m() }}",
+        "{% for x in [1] recursive %}{{ loop([1, 1]) }}{% endfor %}",
+        "{% set x %}{% for a in range(9999) %}{% for b in range(9999) %}x{% endfor %}{% endfor %}{% endset %}",
+    ],
+)
+def test_a_template_that_means_to_exhaust_us_is_reported(bomb: str) -> None:
+    found = render(f"select 1 {bomb}", {}, {})
+    assert [problem.code for problem in found.problems] == ["template_error"]
+    assert "".join(piece.text for piece in found.pieces).startswith("select 1 ")
+
+
+def test_what_templates_commonly_compute_is_within_bounds() -> None:
+    text = (
+        "{% set months = range(1, 13)|list %}{% macro col(m) %}sum(m{{ '%02d'|format(m) }}) as m{{ m }}{% endmacro %}"
+        "select {% for m in months %}{{ col(m) }}{{ ', ' if not loop.last }}{% endfor %} from {{ 'core' ~ '.fares' }}"
+        "{{ ' where a in (%s)' % (months|join(', ')) }} {{ 'x'.upper().ljust(3) }}{{ '{}-{}'.format(1, 2) }}"
+    )
+    found = render(text, {}, {})
+    assert not found.problems
+    filled = " ".join("".join(piece.text for piece in found.pieces).split())
+    assert filled.startswith("select sum(m01) as m1, sum(m02) as m2")
+    assert "where a in (1, 2, 3," in filled

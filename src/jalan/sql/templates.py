@@ -10,9 +10,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from jinja2 import TemplateSyntaxError, Undefined
-from jinja2.sandbox import ImmutableSandboxedEnvironment
 
 from jalan.sql.pieces import Piece
+from jalan.sql.sandbox import Sandbox
 
 _OPEN, _MIDDLE, _CLOSE = "\ue000", "\ue001", "\ue002"  # private use: no SQL of anybody's has them
 _MARK = re.compile(f"{_OPEN}(\\d+){_MIDDLE}|{_CLOSE}")
@@ -20,7 +20,6 @@ _SHELL = re.compile(r"\$\{(\w+)\}")
 _CAPTURING = frozenset({"macro", "call", "filter", "set"})
 _LONGEST_ARGUMENT = 100
 _PARAMETER = re.compile(r"\{(\w+)\}")
-_LARGEST = 10_000_000  # characters; what is larger was meant to exhaust us
 
 
 @dataclass(slots=True)
@@ -66,19 +65,6 @@ def _shown(argument: object) -> str:
     return re.sub(r"[{}\\]", "", text[:_LONGEST_ARGUMENT])
 
 
-class _Environment(ImmutableSandboxedEnvironment):
-    """Jinja's sandbox, which besides refuses to blow up a text."""
-
-    intercepted_binops = frozenset({"*", "**"})
-
-    def call_binop(self, context: Any, operator: str, left: Any, right: Any) -> Any:
-        size = len(left) if hasattr(left, "__len__") else len(right) if hasattr(right, "__len__") else 0
-        times = right if size and isinstance(right, int) else left if isinstance(left, int) else 1
-        if (size and size * int(times) > _LARGEST) or (operator == "**" and (abs(left) > 9**9 or right > 99)):
-            raise OverflowError("the result would be too large")
-        return super().call_binop(context, operator, left, right)
-
-
 def render(text: str, variables: Mapping[str, Any], calls: Mapping[str, str]) -> Rendered:
     """Fill in a template.
 
@@ -89,22 +75,23 @@ def render(text: str, variables: Mapping[str, Any], calls: Mapping[str, str]) ->
     """
     problems: list[Problem] = []
     plain = text.replace("\r\n", " \n").replace("\r", " ")  # of the same length: the engine would shorten it
-    environment = _Environment(undefined=_Hole, keep_trailing_newline=True, autoescape=False)
+    environment = Sandbox(_Hole)
     places: list[tuple[int, int, bool]] = []
     try:
         marked = "".join(_marked(environment, plain, places, variables))
-        template = environment.from_string(marked)
         functions = {name: _call(name, pattern) for name, pattern in calls.items()}
-        filled = template.render({**variables, **functions})
-        if len(filled) > _LARGEST:
-            raise OverflowError("the result would be too large")
+        filled = environment.fill(marked, {**variables, **functions})
     except TemplateSyntaxError as error:
         start = _line_start(text, error.lineno)
         end = text.find("\n", start)
         problems.append(Problem("template_error", str(error.message), start, len(text) if end < 0 else end))
         return Rendered([Piece(text, 0, len(text))], problems)
     except Exception as error:  # whatever goes wrong inside a template is a problem of the template
-        problems.append(Problem("template_error", f"the template cannot be filled in: {error}", 0, len(text)))
+        problems.append(
+            Problem(
+                "template_error", f"the template cannot be filled in: {error or type(error).__name__}", 0, len(text)
+            )
+        )
         return Rendered([Piece(text, 0, len(text))], problems)
     pieces = list(_pieces(filled, places, plain))
     for piece in pieces:
@@ -138,7 +125,7 @@ def _line_start(text: str, line: int) -> int:
 
 
 def _marked(
-    environment: _Environment, text: str, places: list[tuple[int, int, bool]], variables: Mapping[str, Any]
+    environment: Sandbox, text: str, places: list[tuple[int, int, bool]], variables: Mapping[str, Any]
 ) -> Iterator[str]:
     """Yield the template with marks; ``places`` takes each mark's place, and whether it is plain text."""
     at = 0
