@@ -1,5 +1,6 @@
 """What all tests share: a PostgreSQL cluster of their own, fresh databases in it, and the demo loaded once."""
 
+import logging
 import os
 import shutil
 import tempfile
@@ -19,6 +20,7 @@ from jalan.demo.cluster import Cluster
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.sources import DESK_TOKEN
 from jalan.demo.start import fill_store
+from jalan.service.logs import configure
 from jalan.store.database import migrate, open_store
 
 # How long an example takes says something about the machine, nothing about the code. `make test` tries the same
@@ -31,6 +33,7 @@ ROOT = Path(__file__).resolve().parent.parent
 # Tests read files of their own folders and reach servers of their own, all of them on this machine.
 os.environ["JALAN_FILES"] = tempfile.gettempdir() + os.pathsep + str(ROOT)
 os.environ["JALAN_REACH"] = "* 127.0.0.1 localhost"
+configure(logging.CRITICAL)
 SMALL = 0.03  # a thirtieth of the demo's rows: every case is in it, and the pipeline runs in a second
 
 

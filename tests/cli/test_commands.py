@@ -7,10 +7,12 @@ import pytest
 from sqlalchemy import Engine
 from typer.testing import CliRunner
 
+from jalan import __version__
 from jalan.cli.main import app
 from jalan.demo import scenario
+from jalan.demo.cluster import Cluster
 from jalan.demo.sources import KNOWN_AS
-from tests.conftest import Demo
+from tests.conftest import Demo, fresh_database
 
 RUNNER = CliRunner()
 
@@ -228,3 +230,34 @@ def test_the_graph_goes_out_and_comes_in(store: Engine, demo: Demo, tmp_path: Pa
     assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine).exit_code == 0
     assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine, "--undo").exit_code == 0
     assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine, "--undo").exit_code == 1
+
+
+@pytest.mark.parametrize(
+    ("url", "message"),
+    [
+        ("postgresql+psycopg://jalan@127.0.0.1:1/jalan", "the store does not answer"),
+        ("harbour", "this is no address of a store"),
+        ("fax://harbour", "this is no address of a store"),
+    ],
+)
+@pytest.mark.parametrize(
+    "command", [["serve"], ["migrate"], ["source", "list"], ["source", "run", "x"], ["export"], ["rotate-key"]]
+)
+def test_a_store_that_is_away_is_one_line(url: str, message: str, command: list[str], tmp_path: Path) -> None:
+    arguments = [*command, "--store", url, *(["--frontend", str(tmp_path)] if command == ["serve"] else [])]
+    result = RUNNER.invoke(app, arguments)
+    assert result.exit_code in (1, 2)
+    assert message in result.stderr
+    assert len(result.stderr.strip().splitlines()) == 1
+
+
+def test_a_store_without_tables_says_what_to_do(cluster: Cluster, tmp_path: Path) -> None:
+    with fresh_database(cluster) as name:
+        for command in (["source", "list"], ["serve", "--frontend", str(tmp_path)]):
+            result = RUNNER.invoke(app, [*command, "--store", cluster.url(name)])
+            assert result.exit_code == 1
+            assert "the store is not at this version; run: jalan migrate" in result.stderr
+
+
+def test_the_version_is_told() -> None:
+    assert RUNNER.invoke(app, ["--version"]).stdout == f"{__version__}\n"

@@ -18,9 +18,11 @@ from jalan.demo.cluster import Cluster
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.sources import OFFICE
 from jalan.service.errors import Conflict, Invalid, NotFound
-from jalan.service.intake import overview, runs, scheduler, sources
+from jalan.service.ingest import load
+from jalan.service.intake import overview, runs, scheduler, secrets, sources
 from jalan.service.intake.registry import parse_config
 from jalan.service.intake.runs import Cancelled, Run
+from jalan.sources.errors import SourceError
 from jalan.store.models import Ingestion, Source
 from tests.conftest import admin, fresh_database
 from tests.store.state import content
@@ -109,6 +111,81 @@ def test_another_key_cannot_read_them_and_says_so(store: Engine, key: Path) -> N
         sources.run(store, source, who="test")
 
 
+def test_under_another_key_lists_are_read_and_secrets_can_be_given_anew(store: Engine, key: Path) -> None:
+    source = sources.add(store, "place", _postgres(), who="test")
+    key.unlink()
+    assert _source(store, source).secrets == {"password": "unreadable"}
+    with pytest.raises(Invalid, match="give the secrets again"):
+        sources.change(store, source, _postgres(password=None), schedule=None, who="test")
+    sources.change(store, source, _postgres(password="another"), schedule=None, who="test")
+    assert _source(store, source).secrets == {"password": "kept"}
+
+
+def test_a_key_that_others_can_read_is_refused(store: Engine, key: Path) -> None:
+    sources.add(store, "place", _postgres(), who="test")
+    key.chmod(0o640)
+    with pytest.raises(Invalid, match="others may read this key"):
+        sources.add(store, "other", _postgres(), who="test")
+
+
+def _password(store: Engine, source: int) -> str:
+    with Session(store) as session:
+        found = sources.configuration(session.get_one(Source, source))
+    return found.password.get_secret_value()  # type: ignore[attr-defined, no-any-return]
+
+
+def test_the_key_is_changed_and_nothing_is_lost(store: Engine, key: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    source = sources.add(store, "place", _postgres(), who="test")
+    before = key.read_bytes()
+    assert secrets.rotate(store) == (1, [], None)
+    assert key.read_bytes() != before
+    assert key.stat().st_mode & 0o077 == 0
+    assert _password(store, source) == PASSWORD
+    monkeypatch.setenv("JALAN_SECRET_KEY", key.read_text())
+    done, left, new = secrets.rotate(store)
+    assert (done, left) == (1, [])
+    with pytest.raises(Invalid, match="another key"):
+        _password(store, source)
+    assert secrets.rotate(store)[:2] == (0, ["place"])
+    monkeypatch.setenv("JALAN_SECRET_KEY", new or "")
+    assert _password(store, source) == PASSWORD
+
+
+def test_a_change_of_keys_that_was_broken_off_is_gone_on_with(
+    store: Engine, key: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    source = sources.add(store, "place", _postgres(), who="test")
+
+    def broken(*_: object) -> None:
+        raise OSError("the machine stopped")
+
+    with monkeypatch.context() as patch:
+        patch.setattr("os.replace", broken)
+        with pytest.raises(OSError, match="stopped"):
+            secrets.rotate(store)
+    assert _password(store, source) == PASSWORD
+    assert secrets.rotate(store) == (1, [], None)
+    assert _password(store, source) == PASSWORD
+    assert [path.name for path in key.parent.iterdir()] == [key.name]
+
+
+def test_a_run_that_fails_leaves_settings_and_sources_as_they_were(store: Engine, tmp_path: Path) -> None:
+    (tmp_path / "jalan.yaml").write_text("database: strait\nserver: islands:5432\n")
+    (tmp_path / "a.sql").write_text("insert into core.a select b from core.c")
+    load(store, tmp_path, name="ferry")
+    with Session(store) as session:
+        before = overview.sources(session)[0].config
+    for name in ("ferry", "new"):
+        with pytest.raises(SourceError):
+            load(store, tmp_path, name=name, revision="-x")
+        with pytest.raises(SourceError):
+            load(store, tmp_path / "nowhere", name=name)
+    with Session(store) as session:
+        (found,) = overview.sources(session)
+    assert (found.name, found.config) == ("ferry", before)
+    assert load(store, tmp_path, name="new").totals["files"] == 1
+
+
 def test_a_change_keeps_secrets_but_sends_them_to_no_other_address(store: Engine) -> None:
     source = sources.add(store, "place", _postgres(), who="test")
     sources.change(store, source, _postgres(password=None, database="harbour"), schedule="0 3 * * *", who="test")
@@ -157,12 +234,49 @@ def test_names_are_taken_once_and_can_be_used_again_after_removal(store: Engine,
 # --- schedules -------------------------------------------------------------------------------------------
 
 
+def test_the_trouble_of_one_source_stops_no_other(
+    store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    broken = sources.add(store, "broken", _declared(tmp_path), schedule="0 0 29 2 *", who="test")
+    never = sources.add(store, "never", _declared(tmp_path), schedule="0 0 29 2 *", who="test")
+    sources.add(store, "office", _declared(tmp_path), schedule="0 0 29 2 *", who="test")
+    with store.begin() as connection:
+        connection.execute(update(Source).where(Source.id == broken).values(schedule="every now and then"))
+        connection.execute(update(Source).where(Source.id == never).values(schedule="0 0 30 2 *"))
+    begin = scheduler.start
+    monkeypatch.setattr(
+        scheduler, "start", lambda engine, id_, who: begin(engine, id_, who) if id_ != broken else 1 / 0
+    )
+    (run,) = scheduler.Scheduler(store).look(datetime.now(UTC) + timedelta(days=3000))
+    _until(lambda: _run_of(store, run).state == "done")
+    assert _run_of(store, run).subject == "office"
+    with Session(store) as session:
+        assert [one.name for one in overview.sources(session)] == ["broken", "never", "office"]
+
+
+def test_the_last_words_of_a_process_are_kept(
+    store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    program = tmp_path / "python"
+    program.write_text("#!/bin/sh\necho 'out of tide' >&2\nexit 7\n")
+    program.chmod(0o755)
+    monkeypatch.setattr(sys, "executable", str(program))
+    run = scheduler.start(store, source, "test")
+    _until(lambda: _run_of(store, run).state == "failed")
+    assert "exit code 7): out of tide" in (_run_of(store, run).message or "")
+    monkeypatch.setattr(sys, "executable", str(tmp_path / "nothing"))
+    with pytest.raises(Conflict, match="no process could be started"):
+        scheduler.start(store, source, "test")
+    assert not _source(store, source).running
+
+
 def test_a_source_is_started_when_its_time_has_come(store: Engine, tmp_path: Path) -> None:
-    source = sources.add(store, "office", _declared(tmp_path), schedule="*/5 * * * *", who="test")
+    source = sources.add(store, "office", _declared(tmp_path), schedule="0 0 29 2 *", who="test")
     sources.add(store, "when asked", _declared(tmp_path), who="test")
     watch = scheduler.Scheduler(store)
     assert watch.look(datetime.now(UTC)) == []
-    (run,) = watch.look(datetime.now(UTC) + timedelta(minutes=6))
+    (run,) = watch.look(datetime.now(UTC) + timedelta(days=3000))
     _until(lambda: _run_of(store, run).state == "done")
     assert _run_of(store, run).who == "schedule"
     assert _source(store, source).last_run.id == run  # type: ignore[union-attr]

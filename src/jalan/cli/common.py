@@ -3,15 +3,18 @@
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import asdict
 from enum import Enum
 from typing import Annotated, Any
 
 import orjson
+import psycopg
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn
 from rich.table import Table
 from sqlalchemy import Engine
+from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, ProgrammingError
 
 from jalan.service.errors import Conflict, Invalid, NotFound
 from jalan.service.intake.runs import Cancelled, Outcome
@@ -20,6 +23,7 @@ from jalan.sources.errors import SourceError
 from jalan.store.database import open_store
 
 messages = Console(stderr=True)
+_NOTES_SHOWN = 20
 
 
 class Format(str, Enum):
@@ -41,6 +45,16 @@ def store_url(url: str | None) -> str:
     return url or Settings().store
 
 
+def engine_of(url: str | None) -> Engine:
+    """Return an engine on the store; nothing is connected yet."""
+    try:
+        return open_store(store_url(url))
+    except (ArgumentError, NoSuchModuleError, ValueError) as error:
+        raise fail(
+            "this is no address of a store; expected postgresql+psycopg://user@host:port/database", 2
+        ) from error
+
+
 def fail(message: str, code: int = 1) -> typer.Exit:
     """Print a message; returns what to raise."""
     messages.print(f"jalan: {message}", markup=False, highlight=False, soft_wrap=True)
@@ -56,6 +70,13 @@ def explained() -> Iterator[None]:
         raise fail(str(error)) from error
     except Cancelled as error:
         raise fail("stopped; nothing was changed", 130) from error
+    except ProgrammingError as error:
+        raise fail("the store is not at this version; run: jalan migrate") from error
+    except (DBAPIError, psycopg.Error) as error:
+        reason = (str(getattr(error, "orig", None) or error).strip().splitlines() or ["no reason given"])[0]
+        raise fail(
+            f"the store does not answer ({reason}); is PostgreSQL running, and JALAN_STORE right?"
+        ) from error
 
 
 @contextmanager
@@ -70,7 +91,7 @@ def ingesting(store: str | None) -> Iterator[tuple[Engine, Any]]:
                 tasks[what] = bar.add_task(what, total=total or None)
             bar.update(tasks[what], completed=done)
 
-        yield open_store(store_url(store)), tell
+        yield engine_of(store), tell
 
 
 def print_json(value: Any) -> None:
@@ -79,9 +100,15 @@ def print_json(value: Any) -> None:
 
 
 def print_outcome(outcome: Outcome, form: Format) -> None:
-    """Print what a run did."""
+    """Print what a run did, and what it could not read."""
+    for note in outcome.notes[:_NOTES_SHOWN]:
+        place = f"{note.place}: " if note.place else ""
+        messages.print(f"{note.level}: {place}{note.message}", markup=False, highlight=False, soft_wrap=True)
+    if len(outcome.notes) > _NOTES_SHOWN:
+        messages.print(f"… and {len(outcome.notes) - _NOTES_SHOWN} more; the Sources screen has them", markup=False)
     if form is Format.json:
-        print_json({"subject": outcome.subject, "found": outcome.totals, "changed": outcome.counts})
+        notes = [asdict(note) for note in outcome.notes]
+        print_json({"subject": outcome.subject, "found": outcome.totals, "changed": outcome.counts, "notes": notes})
         return
     table = Table(title=outcome.subject, show_header=False, box=None, title_justify="left")
     for name, count in outcome.totals.items():

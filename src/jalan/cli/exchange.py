@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 from sqlalchemy.orm import Session
 
-from jalan.cli.common import Format, OutputFormat, Store, explained, ingesting, messages, print_outcome, store_url
+from jalan.cli.common import Format, OutputFormat, Store, engine_of, explained, ingesting, messages, print_outcome
 from jalan.service.export import ExportFormat, export, find_dataset
 from jalan.service.intake import identity, sources
 from jalan.service.intake.configuration import EventsConfig, HistoryConfig
@@ -15,7 +15,6 @@ from jalan.service.intake.history import digest_files
 from jalan.service.intake.registry import parse_config
 from jalan.service.snapshot import Snapshot
 from jalan.sources.allowed import EVERYTHING
-from jalan.store.database import open_store
 
 
 def export_command(
@@ -30,7 +29,7 @@ def export_command(
 
     Example: `jalan export --format mermaid --around mart.loyalty`
     """
-    with explained(), Session(open_store(store_url(store))) as session:
+    with explained(), Session(engine_of(store)) as session:
         snapshot = Snapshot(session, None)
         dataset = None if around is None else find_dataset(snapshot, around)
         found = export(snapshot, session, form, around=dataset, back=back, ahead=ahead)
@@ -102,7 +101,7 @@ def alias_command(
 
     Example: `jalan alias landing.fares_copy mart.fares`, `jalan alias postgres://tide:5432 postgres://islands:5432`
     """
-    engine = open_store(store_url(store))
+    engine = engine_of(store)
     with explained(), Session(engine) as session:
         if undo:
             identity.part(engine, identity.find_alias(session, name, stands_for), "command line")

@@ -1,5 +1,6 @@
 """``jalan``: extract, scan, load, sources, history, export, migrate, serve."""
 
+import logging
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -8,13 +9,26 @@ import orjson
 import typer
 
 from jalan import __version__
-from jalan.cli.common import Format, OutputFormat, Store, fail, ingesting, messages, print_outcome, store_url
+from jalan.cli.common import (
+    Format,
+    OutputFormat,
+    Store,
+    engine_of,
+    explained,
+    fail,
+    ingesting,
+    messages,
+    print_outcome,
+    store_url,
+)
 from jalan.cli.exchange import alias_command, digest_history_command, export_command, import_command
 from jalan.cli.extract import extract_command
 from jalan.cli.sources import source_app
 from jalan.service.ingest import load as load_folder
 from jalan.service.ingest import scan as scan_database
-from jalan.store.database import create_database, migrate, open_store
+from jalan.service.intake import secrets
+from jalan.service.logs import configure
+from jalan.store.database import check_version, create_database, migrate, open_store
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -88,9 +102,30 @@ def migrate_command(store: Store = None) -> None:
 
     Example: `jalan migrate --store postgresql+psycopg://jalan@127.0.0.1:5432/jalan`
     """
-    create_database(store_url(store))
-    migrate(open_store(store_url(store)))
+    with explained():
+        engine = engine_of(store)
+        create_database(store_url(store))
+        migrate(engine)
     messages.print("the store is at the newest version")
+
+
+@app.command("rotate-key")
+def rotate_key_command(store: Store = None) -> None:
+    """Encrypt the secrets of all sources with a new key: JALAN_NEW_SECRET_KEY, or one that is made.
+
+    Where the key is kept in a file, the file has the new one afterwards. Where JALAN_SECRET_KEY is set, set it to
+    the new one before anything else runs.
+
+    Example: `jalan rotate-key`
+    """
+    with explained():
+        done, left, key = secrets.rotate(engine_of(store))
+    messages.print(f"the secrets of {done} sources are sealed with the new key", markup=False)
+    for name in left:
+        messages.print(f"warning: the old key does not open those of “{name}”: give them again", markup=False)
+    if key is not None:
+        messages.print("set JALAN_SECRET_KEY to the new key, which follows", markup=False)
+        sys.stdout.write(f"{key}\n")
 
 
 @app.command()
@@ -120,7 +155,11 @@ def serve(
             "and change everything; if that is meant, add --open",
             2,
         )
-    app = create_app(open_store(store_url(store)), frontend, [host])
+    with explained():
+        engine = engine_of(store)
+        check_version(engine)
+    configure()
+    app = create_app(engine, frontend, [host])
     messages.print(f"Jalan listens on http://{f'[{host}]' if ':' in host else host}:{port}")
     uvicorn.run(app, host=host, port=port, log_level="warning")
 
@@ -135,6 +174,22 @@ def openapi() -> None:
 
     document = create_app(open_store("postgresql+psycopg://")).openapi()
     sys.stdout.write(orjson.dumps(document, option=orjson.OPT_INDENT_2).decode() + "\n")
+
+
+def _print_version(wanted: bool) -> None:
+    if wanted:
+        sys.stdout.write(f"{__version__}\n")
+        raise typer.Exit
+
+
+@app.callback()
+def main(
+    version_: Annotated[
+        bool, typer.Option("--version", callback=_print_version, is_eager=True, help="Print the version and exit.")
+    ] = False,
+) -> None:
+    """Take what stands before the command."""
+    configure(logging.ERROR)  # what concerns the person is said by the command itself
 
 
 @app.command()

@@ -16,18 +16,17 @@ from jalan.cli.common import (
     Format,
     OutputFormat,
     Store,
+    engine_of,
     explained,
     fail,
     ingesting,
     messages,
     print_json,
     print_outcome,
-    store_url,
 )
 from jalan.service.intake import overview, runs, sources
 from jalan.service.intake.preview import Preview
 from jalan.service.intake.registry import kinds, parse_config
-from jalan.store.database import open_store
 
 source_app = typer.Typer(
     no_args_is_help=True, help="What feeds Jalan: add, test, run, stop, remove.", rich_markup_mode="markdown"
@@ -78,7 +77,7 @@ def add_command(
     Example: `jalan source add warehouse warehouse.yaml --schedule "15 3 * * *"`
     """
     with explained():
-        sources.add(open_store(store_url(store)), name, _read(config), schedule=schedule, who=WHO)
+        sources.add(engine_of(store), name, _read(config), schedule=schedule, who=WHO)
     messages.print(f"added {name}", markup=False)
 
 
@@ -114,7 +113,7 @@ def list_command(store: Store = None, form: OutputFormat = Format.table) -> None
 
     Example: `jalan source list`
     """
-    with Session(open_store(store_url(store))) as session:
+    with explained(), Session(engine_of(store)) as session:
         found = overview.sources(session)
     if form is Format.json:
         print_json([source.model_dump(mode="json") for source in found])
@@ -155,11 +154,11 @@ def stop_command(name: Name, store: Store = None) -> None:
 
     Example: `jalan source stop warehouse`
     """
-    engine = open_store(store_url(store))
+    engine = engine_of(store)
     with explained(), Session(engine) as session:
         source = sources.find(session, name)
         running = overview.running(session, source.id)
-    stopped = [runs.cancel(engine, run) for run in running]
+        stopped = [runs.cancel(engine, run) for run in running]
     messages.print("asked for the end of the run" if any(stopped) else "it is not running")
 
 
@@ -169,7 +168,7 @@ def remove_command(name: Name, store: Store = None) -> None:
 
     Example: `jalan source remove warehouse`
     """
-    engine = open_store(store_url(store))
+    engine = engine_of(store)
     with explained():
         with Session(engine) as session:
             source_id = sources.find(session, name).id
@@ -183,7 +182,7 @@ def unread_command(name: Name, store: Store = None, form: OutputFormat = Format.
 
     Example: `jalan source unread history --format json`
     """
-    with explained(), Session(open_store(store_url(store))) as session:
+    with explained(), Session(engine_of(store)) as session:
         found = overview.unread(session, sources.find(session, name).id, 0, 1000).items
     if form is Format.json:
         print_json([one.model_dump(mode="json") for one in found])

@@ -1,6 +1,7 @@
 """``python -m jalan.demo.start``: everything the demo needs, from an empty folder to a served address."""
 
 import argparse
+import logging
 import os
 import signal
 import sys
@@ -17,6 +18,7 @@ from jalan.demo.cluster import Cluster, ClusterError, free_port
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.sources import DESK_TOKEN, WHO, add_all, demo_sources
 from jalan.service.intake import sources
+from jalan.service.logs import configure
 from jalan.store.database import create_database, migrate, open_store
 from jalan.web.app import create_app
 
@@ -65,6 +67,8 @@ def main() -> int:
     parser.add_argument("--frontend", type=Path, default=Path("frontend/dist"), help="the built front end")
     parser.add_argument("--port", type=int, default=WANTED_PORT, help="the port wanted (another one if taken)")
     arguments = parser.parse_args()
+
+    configure(logging.WARNING)
 
     def say(message: str) -> None:
         print(f"demo: {message}", flush=True)

@@ -6,8 +6,10 @@ import orjson
 import psycopg
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Connection, Engine, create_engine
+from alembic.script import ScriptDirectory
+from sqlalchemy import Connection, Engine, create_engine, text
 from sqlalchemy.engine import make_url
+from sqlalchemy.exc import ProgrammingError
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -34,6 +36,15 @@ def alembic_config(connection: Connection) -> Config:
     config.set_main_option("script_location", str(_MIGRATIONS))
     config.attributes["connection"] = connection
     return config
+
+
+def check_version(engine: Engine) -> None:
+    """Raise ProgrammingError where the store is not at the newest version, OperationalError where it is away."""
+    newest = ScriptDirectory(str(_MIGRATIONS)).get_current_head()
+    with engine.connect() as connection:
+        (found,) = connection.execute(text("select version_num from alembic_version")).one()
+    if found != newest:
+        raise ProgrammingError("the store is at another version", {"found": found, "newest": newest}, ValueError())
 
 
 def migrate(engine: Engine) -> None:

@@ -17,6 +17,7 @@ from jalan.service.settings import Settings
 from jalan.service.snapshot import SnapshotCache
 from jalan.web.guard import Guard
 from jalan.web.problems import add_problem_handlers
+from jalan.web.request_log import RequestLog
 from jalan.web.routes import router
 from jalan.web.source_routes import router as source_router
 
@@ -50,6 +51,7 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
     app.include_router(source_router)
     add_problem_handlers(app)
     settings = Settings()
+    app.add_middleware(RequestLog, most_seconds=settings.request_seconds)
     app.add_middleware(Guard, hosts=[*settings.hosts.split(), *hosts], most_bytes=settings.most_bytes)
 
     @app.get("/api/{rest:path}", include_in_schema=False)

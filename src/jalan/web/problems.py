@@ -1,15 +1,18 @@
 """Errors as problem details. Source: RFC 9457, "Problem Details for HTTP APIs"."""
 
+import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, ProgrammingError
 from starlette.exceptions import HTTPException
 
 from jalan.service.assets import BadCursor
 from jalan.service.errors import Conflict, Invalid, NotFound
 from jalan.sources.errors import SourceError
+
+log = structlog.get_logger("jalan.web")
 
 
 class Problem(BaseModel):
@@ -59,7 +62,21 @@ def add_problem_handlers(app: FastAPI) -> None:
     async def http(request: Request, error: HTTPException) -> JSONResponse:
         return _problem(request, error.status_code, "Request failed", str(error.detail))
 
-    @app.exception_handler(OperationalError)
-    async def store(request: Request, error: OperationalError) -> JSONResponse:
+    @app.exception_handler(DBAPIError)
+    async def store(request: Request, error: DBAPIError) -> JSONResponse:
+        if isinstance(error, DataError):
+            # What the checks before let through and no column can hold.
+            return _problem(request, 422, "Invalid request", "a value is outside of what can be stored")
+        log.error("store failed", reason=type(error.orig).__name__)
+        if isinstance(error, ProgrammingError):
+            return _problem(
+                request, 503, "Store unavailable", "the store is not at this version; run: jalan migrate"
+            )
         detail = "the store does not answer; nothing is lost, try again when PostgreSQL runs"
         return _problem(request, 503, "Store unavailable", detail)
+
+    @app.exception_handler(Exception)
+    async def fault(request: Request, error: Exception) -> JSONResponse:
+        log.error("a fault of ours", path=request.url.path, exc_info=error)
+        detail = "a fault of ours; it is in the server's log, under the id in the header x-request-id"
+        return _problem(request, 500, "Internal error", detail)

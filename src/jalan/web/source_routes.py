@@ -13,7 +13,7 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from jalan.service import export as exports
 from jalan.service.errors import Conflict
-from jalan.service.intake import declarations, identity, overview, registry, runs, scheduler, sources
+from jalan.service.intake import declarations, identity, overview, registry, runs, scheduler, sources, trial
 from jalan.service.intake.configuration import Schedule
 from jalan.service.intake.declarations import ConsumerIn, DeclarationFact, LinkIn
 from jalan.service.intake.overview import RunFact, SourceFact, UnreadPage
@@ -102,7 +102,7 @@ def try_source(store: Store, given: TryIn) -> Preview:
     if given.source is not None:
         with Session(store) as session:
             config = sources.completed(session, given.source, config)
-    return sources.preview(registry.parse_config(config))
+    return trial.try_config(registry.parse_config(config))
 
 
 @router.get("/sources/{source}")

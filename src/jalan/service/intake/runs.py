@@ -7,11 +7,12 @@ progress. So a run whose process was killed is told from one that is at work, wh
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any
 
 import orjson
+import structlog
 from sqlalchemy import Connection, Engine, select, text
 from sqlalchemy.orm import Session
 
@@ -21,7 +22,10 @@ LOCK = 7_201_311  # one writer at a time: any number will do that nothing else i
 _ALIVE = 7_201_312
 _EVERY = 0.25  # seconds between two looks at whether somebody asked for the end
 _NOTES_KEPT = 1000
-_ENDED = "the process ended before the run was done; nothing of it was kept, run it again"
+ENDED = "the process ended before the run was done; nothing of it was kept, run it again"
+
+
+log = structlog.get_logger("jalan.runs")
 
 
 class Cancelled(Exception):
@@ -40,11 +44,13 @@ class Note:
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What a run did: counts by what changed (empty where all was known already), and what it found."""
+    """What a run did: counts by what changed (empty where all was known already), what it found, and what it could
+    not read."""
 
     subject: str
     counts: dict[str, int]
     totals: dict[str, int]
+    notes: list[Note] = field(default_factory=list)
 
 
 class Run:
@@ -125,10 +131,19 @@ def running(
     with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
         connection.execute(text("select pg_advisory_lock(:kind, :id)"), {"kind": _ALIVE, "id": run_id})
         run = Run(engine, connection, run_id, listener)
+        told = log.bind(run=run_id, kind=kind, source=subject, who=who)
+        begun = time.monotonic()
         try:
             run.tell("starting", 0, 0)
             yield run
+            told.info("run done", seconds=round(time.monotonic() - begun, 3), notes=len(run.notes))
         except BaseException as error:
+            stopped = isinstance(error, Cancelled | KeyboardInterrupt)
+            # What went wrong may quote what was read; it stands with the run, not in the log.
+            told.warning(
+                "run stopped" if stopped else "run failed", seconds=round(time.monotonic() - begun, 3),
+                reason=type(error).__name__,
+            )  # fmt: skip
             _end(engine, run, error)
             raise
         finally:
@@ -156,6 +171,15 @@ def _end(engine: Engine, run: Run, error: BaseException) -> None:
         log.progress = None
         log.message = "nothing of it was kept" if stopped else str(error) or type(error).__name__
         log.notes = run._kept_notes()
+
+
+def ended(engine: Engine, run_id: int, message: str) -> None:
+    """Write into the log that a run's process is gone, if the run did not write its own end."""
+    with Session(engine) as session, session.begin():
+        row = session.get(Ingestion, run_id, with_for_update=True)
+        if row is not None and row.state == "running":
+            row.state, row.message, row.progress = "failed", message, None
+            row.finished_at = datetime.now(UTC)
 
 
 def cancel(engine: Engine, run_id: int) -> bool:
@@ -187,7 +211,7 @@ def bury_dead(session: Session, grace: float = 30.0) -> None:
             row.state = "failed"
             row.finished_at = datetime.now(UTC)
             row.progress = None
-            row.message = _ENDED
+            row.message = ENDED
     session.commit()
 
 

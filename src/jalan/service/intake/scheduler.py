@@ -7,20 +7,27 @@ alone. Several servers over one store are fine: the store says who starts a run.
 import os
 import subprocess
 import sys
+import tempfile
 import threading
+from contextlib import suppress
 from datetime import UTC, datetime
+from typing import IO
 
+import structlog
 from sqlalchemy import Engine, select, text
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from jalan.service.errors import Conflict
 from jalan.service.intake.overview import next_time
-from jalan.service.intake.runs import announce, bury_dead
+from jalan.service.intake.runs import ENDED, announce, bury_dead, ended
 from jalan.service.intake.sources import get
 from jalan.store.models import Ingestion, Source
 
 _LOCK = 7_201_313
 _LOOK_EVERY = 20.0  # seconds
+_LAST_WORDS = 2_000  # bytes
+log = structlog.get_logger("jalan.schedule")
 
 
 def start(engine: Engine, source_id: int, who: str) -> int:
@@ -34,17 +41,35 @@ def start(engine: Engine, source_id: int, who: str) -> int:
         name, kind = source.name, source.kind
     run_id = announce(engine, kind, name, source_id=source_id, who=who)
     address = engine.url.render_as_string(hide_password=False)
+    words = tempfile.TemporaryFile()  # noqa: SIM115  (closed by the thread that waits)
     # The address has a password, so it goes by the environment, which other users cannot see.
-    process = subprocess.Popen(
-        [sys.executable, "-m", "jalan.cli.main", "source", "run", name, "--run-id", str(run_id), "--who", who],
-        env={**os.environ, "JALAN_STORE": address},
-        stdin=subprocess.DEVNULL,
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-        start_new_session=True,
-    )
-    threading.Thread(target=process.wait, daemon=True).start()
+    try:
+        process = subprocess.Popen(
+            [sys.executable, "-m", "jalan.cli.main", "source", "run", name, "--run-id", str(run_id), "--who", who],
+            env={**os.environ, "JALAN_STORE": address},
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=words,
+            start_new_session=True,
+        )
+    except OSError as error:
+        words.close()
+        ended(engine, run_id, f"no process could be started for it ({error.strerror})")
+        raise Conflict(f"no process could be started for “{name}”: {error.strerror}") from error
+    threading.Thread(target=_wait, args=(engine, run_id, process, words), daemon=True).start()
     return run_id
+
+
+def _wait(engine: Engine, run_id: int, process: subprocess.Popen[bytes], words: IO[bytes]) -> None:
+    """Wait for the end of a run's process; of one that did not write its own end, keep the last words."""
+    with words:
+        code = process.wait()
+        words.seek(max(0, words.seek(0, os.SEEK_END) - _LAST_WORDS))
+        said = words.read().decode(errors="replace").replace("\0", "").strip()
+    how = f"by signal {-code}" if code < 0 else f"with exit code {code}"
+    log.info("run's process ended", run=run_id, code=code)
+    with suppress(SQLAlchemyError):  # a store that is gone tells of it itself, once it is back
+        ended(engine, run_id, f"{ENDED} (it ended {how}){f': {said}' if said else ''}")
 
 
 class Scheduler:
@@ -69,7 +94,7 @@ class Scheduler:
             try:
                 self.look(datetime.now(UTC))
             except Exception as error:
-                print(f"jalan: the schedule could not be looked at: {error}", file=sys.stderr)
+                log.error("schedule not looked at", reason=type(error).__name__)
 
     def look(self, now: datetime) -> list[int]:
         """Start what has become due since the last look; returns the runs."""
@@ -79,11 +104,14 @@ class Scheduler:
                 return []
             due = select(Source).where(Source.schedule.is_not(None), Source.removed_at.is_(None))
             for source in session.scalars(due):
-                if self._is_due(session, source, now):
-                    try:
+                # Whatever is wrong with one source, the others have their time.
+                try:
+                    if self._is_due(session, source, now):
                         started.append(start(self._engine, source.id, "schedule"))
-                    except Conflict:
-                        continue  # it still works on the last one
+                except Conflict:
+                    continue  # it still works on the last one
+                except Exception:
+                    log.exception("source not started", source=source.id, name=source.name)
         return started
 
     def _is_due(self, session: Session, source: Source, now: datetime) -> bool:

@@ -74,7 +74,7 @@ class Work:
             source.removed_at = None
             if source.config != self._settled:
                 source.config = self._settled
-        self.outcome = Outcome(source.name, dict(self.catalogue.changes), self.totals)
+        self.outcome = Outcome(source.name, dict(self.catalogue.changes), self.totals, list(self.run.notes))
         coverage = coverage_of_sources(session, [source.id]).get(source.id, Coverage())
         self.run.finish(session, self.outcome, coverage.model_dump())
 
