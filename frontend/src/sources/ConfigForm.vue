@@ -37,6 +37,7 @@ function shown(field: FormField): string {
 function hint(field: FormField): string {
   const where = props.kept[`${props.path ?? ''}${field.name}`]
   if (field.kind === 'secret' && where) {
+    if (where === 'unreadable') return 'sealed with another key: give it again'
     return where === 'kept' ? 'kept as it is unless you write another' : where
   }
   return field.initial === undefined || field.initial === null ? '' : toText(field, field.initial)

@@ -10,7 +10,7 @@ import CoverageStroke from './CoverageStroke.vue'
 import DeclarationList from './DeclarationList.vue'
 import UnreadList from './UnreadList.vue'
 import { useRun } from './useRun'
-import { changed, found, fraction, stateWord } from './words'
+import { changed, found, fraction, secretPlace, stateWord } from './words'
 
 const props = defineProps<{ source: SourceFact }>()
 const emit = defineEmits<{ changed: [] }>()
@@ -208,7 +208,7 @@ function shown(value: unknown): string {
         </template>
         <template v-for="(where, path) in source.secrets" :key="path">
           <dt>{{ String(path).replaceAll('_', ' ') }}</dt>
-          <dd>{{ where === 'kept' ? 'kept encrypted' : `from ${where.replace('env:', '')}` }}</dd>
+          <dd>{{ secretPlace(where) }}</dd>
         </template>
         <dt>added</dt>
         <dd :title="exact(source.created_at)">

@@ -65,3 +65,10 @@ export function place(source: SourceFact): string {
 function tail(path: string): string {
   return path.split('/').slice(-2).join('/')
 }
+
+/** Where a secret of a source is, for people. */
+export function secretPlace(where: string): string {
+  if (where === 'kept') return 'kept encrypted'
+  if (where === 'unreadable') return 'sealed with another key: give it again'
+  return `from ${where.replace('env:', '')}`
+}

@@ -24,7 +24,7 @@ from jalan.service.answers import (
     WayStep,
 )
 from jalan.service.details import how_it_is_made
-from jalan.service.errors import NotFound
+from jalan.service.errors import Invalid, NotFound
 from jalan.service.snapshot import DefinitionInfo, Snapshot
 
 _NOTHING = Beyond(hops=0, datasets=0, reports=0, next_datasets=0)
@@ -61,6 +61,8 @@ def trail(snapshot: Snapshot, field_ids: list[int], conditions: bool) -> Road:
     """
     fields = np.array([_field(snapshot, field_id) for field_id in field_ids], dtype=np.int64)
     focus = snapshot.fields[int(fields[0])].dataset
+    if any(snapshot.fields[int(field)].dataset != focus for field in fields):
+        raise Invalid("field: these are fields of several datasets; a trail is of one")
     graph = snapshot.graph
     back, ahead, carried = graph.trail(fields)
     placed = _trail_lanes(snapshot, focus, back, ahead, carried)

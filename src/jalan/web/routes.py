@@ -1,6 +1,5 @@
 """What can be asked, as a list."""
 
-from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request
@@ -10,18 +9,9 @@ from jalan.service import assets, roads
 from jalan.service.answers import CatalogPage, DatasetFacts, Dependents, Evidence, Found, Overview, Road
 from jalan.service.overview import overview
 from jalan.service.snapshot import Snapshot, SnapshotCache
-from jalan.web.problems import Problem
+from jalan.web.parameters import PROBLEMS, AsOf, Conditions, Id
 
-router = APIRouter(
-    prefix="/api/v1",
-    responses={404: {"model": Problem}, 422: {"model": Problem}, 503: {"model": Problem}},
-)
-
-AsOf = Annotated[
-    datetime | None,
-    Query(description="Show the graph as it was at this time (ISO 8601 with zone); now by default."),
-]
-Conditions = Annotated[bool, Query(description="Whether links that only decide count too.")]
+router = APIRouter(prefix="/api/v1", responses=PROBLEMS)
 
 
 def _cache(request: Request) -> SnapshotCache:
@@ -72,7 +62,7 @@ def get_catalog(
 
 
 @router.get("/datasets/{dataset}")
-def get_dataset(graph: Graph, cache: Cache, dataset: int) -> DatasetFacts:
+def get_dataset(graph: Graph, cache: Cache, dataset: Id) -> DatasetFacts:
     """One asset with all its facts and columns."""
     with Session(cache.engine) as session:
         return assets.facts(graph, session, dataset)
@@ -81,7 +71,7 @@ def get_dataset(graph: Graph, cache: Cache, dataset: int) -> DatasetFacts:
 @router.get("/datasets/{dataset}/lanes")
 def get_lanes(
     graph: Graph,
-    dataset: int,
+    dataset: Id,
     back: Annotated[int, Query(ge=0, le=50, description="Hops upstream.")] = 2,
     ahead: Annotated[int, Query(ge=0, le=50, description="Hops downstream.")] = 2,
     conditions: Conditions = True,
@@ -101,12 +91,12 @@ def get_trail(
 
 
 @router.get("/links/{link}/evidence")
-def get_evidence(graph: Graph, link: int) -> Evidence:
+def get_evidence(graph: Graph, link: Id) -> Evidence:
     """The code behind a link, with the exact characters."""
     return roads.evidence(graph, link)
 
 
 @router.get("/fields/{field}/dependents")
-def get_dependents(graph: Graph, field: int, conditions: Conditions = True) -> Dependents:
+def get_dependents(graph: Graph, field: Id, conditions: Conditions = True) -> Dependents:
     """Every column and report element that depends on a field, each with its path."""
     return roads.dependents(graph, field, conditions)

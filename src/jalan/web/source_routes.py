@@ -1,7 +1,6 @@
 """What feeds Jalan: sources, their runs with progress, what was not understood; aliases and exports."""
 
 from collections.abc import AsyncIterator
-from datetime import datetime
 from typing import Annotated, Any
 
 import anyio
@@ -20,14 +19,9 @@ from jalan.service.intake.overview import RunFact, SourceFact, UnreadPage
 from jalan.service.intake.preview import Preview
 from jalan.service.intake.registry import KindFact
 from jalan.service.snapshot import Snapshot, SnapshotCache
-from jalan.web.problems import Problem
+from jalan.web.parameters import CONFLICT, PROBLEMS, AsOf, Id
 
-router = APIRouter(
-    prefix="/api/v1",
-    responses={
-        404: {"model": Problem}, 409: {"model": Problem}, 422: {"model": Problem}, 503: {"model": Problem},
-    },
-)  # fmt: skip
+router = APIRouter(prefix="/api/v1", responses=PROBLEMS | CONFLICT)
 
 WHO = "local user"
 _LOOK_EVERY = 0.4  # seconds between two looks at a run that somebody watches
@@ -106,26 +100,26 @@ def try_source(store: Store, given: TryIn) -> Preview:
 
 
 @router.get("/sources/{source}")
-def get_source(store: Store, source: int) -> SourceFact:
+def get_source(store: Store, source: Id) -> SourceFact:
     """One source."""
     with Session(store) as session:
         return overview.source(session, source)
 
 
 @router.put("/sources/{source}", status_code=204)
-def change_source(store: Store, source: int, given: SourceIn) -> None:
+def change_source(store: Store, source: Id, given: SourceIn) -> None:
     """Change a source."""
     sources.change(store, source, given.config, schedule=given.schedule, who=WHO)
 
 
 @router.delete("/sources/{source}", status_code=204)
-def remove_source(store: Store, source: int) -> None:
+def remove_source(store: Store, source: Id) -> None:
     """Remove a source. What it brought stays."""
     sources.remove(store, source, WHO)
 
 
 @router.get("/sources/{source}/runs")
-def get_runs(store: Store, source: int) -> list[RunFact]:
+def get_runs(store: Store, source: Id) -> list[RunFact]:
     """The last runs of a source, the latest first."""
     with Session(store) as session:
         sources.get(session, source)
@@ -133,7 +127,7 @@ def get_runs(store: Store, source: int) -> list[RunFact]:
 
 
 @router.post("/sources/{source}/runs", status_code=202)
-def start_run(store: Store, source: int) -> Made:
+def start_run(store: Store, source: Id) -> Made:
     """Bring a source up to date; follow the run at /api/v1/runs/{run}/events."""
     return Made(id=scheduler.start(store, source, WHO))
 
@@ -141,7 +135,7 @@ def start_run(store: Store, source: int) -> Made:
 @router.get("/sources/{source}/unread")
 def get_unread(
     store: Store,
-    source: int,
+    source: Id,
     offset: Annotated[int, Query(ge=0)] = 0,
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
 ) -> UnreadPage:
@@ -151,21 +145,21 @@ def get_unread(
 
 
 @router.get("/runs/{run}")
-def get_run(store: Store, run: int) -> RunFact:
+def get_run(store: Store, run: Id) -> RunFact:
     """One run."""
     with Session(store) as session:
         return overview.run(session, run)
 
 
 @router.delete("/runs/{run}", status_code=202)
-def stop_run(store: Store, run: int) -> None:
+def stop_run(store: Store, run: Id) -> None:
     """Ask for the end of a run. What it has done until then is not kept."""
     if not runs.cancel(store, run):
         raise Conflict(f"run {run} is over already")
 
 
 @router.get("/runs/{run}/events", response_class=EventSourceResponse)
-async def get_run_events(store: Store, request: Request, run: int) -> EventSourceResponse:
+async def get_run_events(store: Store, request: Request, run: Id) -> EventSourceResponse:
     """Follow a run: an event “run” for each change of it, until it is over."""
 
     def look() -> RunFact:
@@ -208,7 +202,7 @@ def declare_consumer(store: Store, given: ConsumerIn) -> Made:
 
 
 @router.delete("/declarations/{declaration}", status_code=204)
-def take_back_declaration(store: Store, declaration: int) -> None:
+def take_back_declaration(store: Store, declaration: Id) -> None:
     """Take a declaration back; that it held until now is kept."""
     declarations.take_back(store, declaration, WHO)
 
@@ -220,7 +214,7 @@ def join_datasets(store: Store, given: JoinIn) -> Made:
 
 
 @router.delete("/aliases/{alias}", status_code=204)
-def part_datasets(store: Store, alias: int) -> None:
+def part_datasets(store: Store, alias: Id) -> None:
     """Take it back: the two are two again, and nothing is lost."""
     identity.part(store, alias, WHO)
 
@@ -232,7 +226,7 @@ def get_export(
     around: Annotated[int | None, Query(description="Only the part around this dataset.")] = None,
     back: Annotated[int, Query(ge=0, le=50)] = 50,
     ahead: Annotated[int, Query(ge=0, le=50)] = 50,
-    as_of: datetime | None = None,
+    as_of: AsOf = None,
 ) -> Response:
     """The graph, or the part around an asset, in an open format."""
     snapshot: Snapshot = cache.get(as_of)
