@@ -21,7 +21,7 @@ from jalan.service.answers import (
 )
 from jalan.service.errors import NotFound
 from jalan.service.roads import definition_fact, field_brief, field_counts
-from jalan.service.snapshot import DatasetInfo, Snapshot
+from jalan.service.snapshot import DatasetInfo, Snapshot, valid_at
 from jalan.store.models import Diagnostic
 
 _FACETS = ("kind", "system", "container", "owner", "state")
@@ -61,9 +61,10 @@ def facts(snapshot: Snapshot, session: Session, dataset_id: int) -> DatasetFacts
         back=int(np.count_nonzero(back > 0)),
         ahead=int(np.count_nonzero(ahead > 0)) - len(reports),
         reports=sorted(snapshot.datasets[d].title for d in reports),
-        unread=_unread(session, writing), bytes=info.bytes, details=info.facts,
-        known_as=standing.aliases(session, info), conflicts=standing.conflicts(session, info),
-        points=standing.points(session, snapshot, writing), uses=standing.uses(session, info),
+        unread=_unread(session, snapshot, writing), bytes=info.bytes, details=info.facts,
+        known_as=standing.aliases(session, info, snapshot.as_of),
+        conflicts=standing.conflicts(session, info, snapshot.as_of),
+        points=standing.points(session, snapshot, writing), uses=standing.uses(session, info, snapshot.as_of),
     )  # fmt: skip
 
 
@@ -86,9 +87,9 @@ def _reports_of_field(snapshot: Snapshot, field: int) -> int:
     return sum(snapshot.datasets[d].kind == "report" for d in datasets)
 
 
-def _unread(session: Session, definitions: list[int]) -> int:
+def _unread(session: Session, snapshot: Snapshot, definitions: list[int]) -> int:
     query = select(func.count()).where(
-        Diagnostic.definition_id.in_(definitions), Diagnostic.valid_to.is_(None), Diagnostic.level != "info"
+        Diagnostic.definition_id.in_(definitions), *valid_at(Diagnostic, snapshot.as_of), Diagnostic.level != "info"
     )
     return session.scalars(query).one()
 

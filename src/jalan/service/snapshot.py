@@ -1,6 +1,7 @@
 """The graph with its names, read from the store in one go and kept until something has been brought in."""
 
 from collections import defaultdict
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from threading import Lock
@@ -8,13 +9,14 @@ from typing import Any
 
 import numpy as np
 from sqlalchemy import Engine, Row, func, or_, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import DeclarativeBase, Session
 
 from jalan.catalog.names import title_of
 from jalan.collecting import seldom_collecting
 from jalan.graph.dependencies import CONDITION, ROWS, VALUE, Dependencies
 from jalan.service.intake.identity import alias_map
 from jalan.store.models import Container, Dataset, Definition, Field, Ingestion, Job, Link, Statement, System
+from jalan.store.past import as_at
 
 # Of several texts that prove the same link the one that people wrote is shown first.
 _PREFERRED = {"foreign_table": 1, "view": 2, "flow": 3, "event": 3, "query": 4}
@@ -137,16 +139,16 @@ class Snapshot:
     # --- reading -------------------------------------------------------------------------------------
 
     def _read_names(self, session: Session) -> None:
-        query = (
-            select(Dataset, System, Container)
-            .join(System, System.id == Dataset.system_id)
-            .join(Container, Container.id == Dataset.container_id)
-            .order_by(Dataset.id)
-        )
+        query = select(*Dataset.__table__.columns).order_by(Dataset.id)
         if self.as_of is not None:
             query = query.where(Dataset.first_seen <= self.as_of)
         aliases = alias_map(session, self.as_of)
-        found = [_dataset_info(*row) for row in session.execute(query)]
+        systems = {row.id: row for row in self._all(session, System)}
+        containers = {row.id: row for row in self._all(session, Container)}
+        rows = as_at(session, Dataset, session.execute(query), self.as_of)
+        found = [
+            _dataset_info(row, systems[row.system_id], containers[row.container_id], self.as_of) for row in rows
+        ]
         ids = {(info.namespace, info.name): info.id for info in found}
         stands_for: dict[int, int] = {}
         for info in found:
@@ -164,11 +166,17 @@ class Snapshot:
             self.datasets[self.dataset_at[id_]].joined.append(alias)
         self._read_fields(session, stands_for)
 
+    def _all(self, session: Session, model: type[DeclarativeBase]) -> Iterator[Any]:
+        """Yield all rows of a table, as they were at the time of the snapshot."""
+        return as_at(session, model, session.execute(select(*model.__table__.columns)), self.as_of)
+
     def _read_fields(self, session: Session, stands_for: dict[int, int]) -> None:
         """The fields of datasets that are one are one where they have the same name."""
-        query = select(*Field.__table__.columns).order_by(Field.dataset_id, Field.ordinal, Field.id)
         # Those of the dataset itself come first: what it says of a column holds.
-        rows = sorted(session.execute(query), key=lambda field: field.dataset_id in stands_for)
+        rows = sorted(
+            self._all(session, Field),
+            key=lambda field: (field.dataset_id in stands_for, field.dataset_id, field.ordinal, field.id),
+        )
         by_name: dict[tuple[int, str], int] = {}
         for field in rows:
             at = self.dataset_at.get(field.dataset_id)
@@ -184,7 +192,7 @@ class Snapshot:
             self.fields.append(
                 FieldInfo(
                     field.id, at, field.name, field.kind, field.type, field.description, field.facts,
-                    field.placeholder, field.gone_since,
+                    field.placeholder, _until(field.gone_since, self.as_of),
                 )
             )  # fmt: skip
 
@@ -193,11 +201,11 @@ class Snapshot:
         query = select(*Definition.__table__.columns, job_name, job_namespace, namespace)
         query = query.outerjoin(Job, Job.id == Definition.job_id)
         query = query.join(System, System.id == Definition.system_id)
-        linked = select(Link.definition_id).where(*_valid(Link, self.as_of))
+        linked = select(Link.definition_id).where(*valid_at(Link, self.as_of))
         # Of the queries of a history only those that write take part in the graph.
-        query = query.where(*_valid(Definition, self.as_of))
+        query = query.where(*valid_at(Definition, self.as_of))
         query = query.where(or_(Definition.kind != "query", Definition.id.in_(linked)))
-        for row in session.execute(query):
+        for row in as_at(session, Definition, session.execute(query), self.as_of):
             self.definitions[row.id] = DefinitionInfo(
                 row.id,
                 row.kind,
@@ -219,15 +227,16 @@ class Snapshot:
                 row.author,
             )
         statements = select(Statement.id, Statement.start, Statement.end).join(Definition)
-        statements = statements.where(*_valid(Definition, self.as_of), Definition.kind != "query")
-        self.statements = {id_: (start, end) for id_, start, end in session.execute(statements)}
+        statements = statements.where(*valid_at(Definition, self.as_of), Definition.kind != "query")
+        found = as_at(session, Statement, session.execute(statements), self.as_of)
+        self.statements = {row.id: (row.start, row.end) for row in found}
 
     def _read_links(self, session: Session) -> Dependencies:
         query = select(
             Link.id, Link.source_field_id, Link.target_dataset_id, Link.target_field_id, Link.kind, Link.how,
             Link.origin, Link.definition_id, Link.statement_id, Link.spans, Link.expression, Link.path,
             Link.possible,
-        ).where(*_valid(Link, self.as_of)).order_by(Link.id)  # fmt: skip
+        ).where(*valid_at(Link, self.as_of)).order_by(Link.id)  # fmt: skip
         between: dict[tuple[int, int, int], list[Row[Any]]] = defaultdict(list)
         offset = len(self.fields)
         for row in session.execute(query):
@@ -295,19 +304,29 @@ class Snapshot:
         return text if len(text) <= _LABEL_LENGTH else text[: _LABEL_LENGTH - 1] + "…"
 
 
-def _dataset_info(dataset: Dataset, system: System, container: Container) -> DatasetInfo:
+def _until(gone_since: datetime | None, as_of: datetime | None) -> datetime | None:
+    """Since when something is gone, as of a time at which it may still have been there."""
+    return None if gone_since is None or (as_of is not None and gone_since > as_of) else gone_since
+
+
+def _dataset_info(dataset: Any, system: Any, container: Any, as_of: datetime | None) -> DatasetInfo:
+    scanned_at = dataset.scanned_at
+    if as_of is not None and scanned_at is not None and scanned_at > as_of:
+        # It was found again since; until then its system was scanned when that says.
+        scanned_at = system.scanned_at
     return DatasetInfo(
         id=dataset.id, name=dataset.name, title=dataset.title or title_of(dataset.name),
         kind=dataset.kind, system=system.kind,
         namespace=system.namespace, container=container.path or system.namespace, description=dataset.description,
         owner=dataset.owner or container.owner, address=dataset.address, rows=dataset.rows,
         bytes=dataset.bytes, facts=dataset.facts,
-        placeholder=dataset.placeholder, first_seen=dataset.first_seen, scanned_at=dataset.scanned_at,
-        gone_since=dataset.gone_since, fields=[], joined=[],
+        placeholder=dataset.placeholder, first_seen=dataset.first_seen, scanned_at=scanned_at,
+        gone_since=_until(dataset.gone_since, as_of), fields=[], joined=[],
     )  # fmt: skip
 
 
-def _valid(model: type[Definition] | type[Link], as_of: datetime | None) -> list[Any]:
+def valid_at(model: Any, as_of: datetime | None) -> list[Any]:
+    """Return the conditions under which rows of a table hold at a time; now where none is given."""
     if as_of is None:
         return [model.valid_to.is_(None)]
     return [model.valid_from <= as_of, or_(model.valid_to.is_(None), model.valid_to > as_of)]

@@ -6,7 +6,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from jalan.service.answers import AliasFact, ClaimFact, ConflictFact, PointFact, UseFact
-from jalan.service.snapshot import DatasetInfo, Snapshot
+from jalan.service.snapshot import DatasetInfo, Snapshot, valid_at
 from jalan.store.models import Alias, Claim, QueryField, ReportView, Revision, Source, Use
 
 _POINTS = 50
@@ -14,10 +14,10 @@ _PEOPLE = 12
 _DAYS = 30
 
 
-def aliases(session: Session, info: DatasetInfo) -> list[AliasFact]:
+def aliases(session: Session, info: DatasetInfo, as_of: datetime | None = None) -> list[AliasFact]:
     """Return the other names of a dataset, those by which its whole system goes left out."""
     query = select(Alias).where(
-        Alias.to_namespace == info.namespace, Alias.to_name == info.name, Alias.valid_to.is_(None)
+        Alias.to_namespace == info.namespace, Alias.to_name == info.name, *valid_at(Alias, as_of)
     )
     return [
         AliasFact(
@@ -28,12 +28,12 @@ def aliases(session: Session, info: DatasetInfo) -> list[AliasFact]:
     ]  # fmt: skip
 
 
-def conflicts(session: Session, info: DatasetInfo) -> list[ConflictFact]:
+def conflicts(session: Session, info: DatasetInfo, as_of: datetime | None = None) -> list[ConflictFact]:
     """Return where sources disagree about columns or types: each column with what every source says of it."""
     query = (
         select(Claim, Source.name)
         .join(Source, Source.id == Claim.source_id)
-        .where(Claim.dataset_id.in_([info.id, *info.joined]), Claim.valid_to.is_(None))
+        .where(Claim.dataset_id.in_([info.id, *info.joined]), *valid_at(Claim, as_of))
         # The system itself comes first, the freshest of equals.
         .order_by(Claim.itself.desc(), Claim.valid_from.desc())
     )
@@ -61,7 +61,10 @@ def points(session: Session, snapshot: Snapshot, definitions: list[int]) -> list
         info = snapshot.definitions[id_]
         if info.revision is not None:
             keys.add(f"{info.key.split(':')[1]}:{info.place}")
-    query = select(Revision).where(Revision.key.in_(keys)).order_by(Revision.authored_at.desc(), Revision.id.desc())
+    query = select(Revision).where(Revision.key.in_(keys))
+    if snapshot.as_of is not None:
+        query = query.where(Revision.authored_at <= snapshot.as_of)
+    query = query.order_by(Revision.authored_at.desc(), Revision.id.desc())
     return [
         PointFact(
             revision=r.revision, at=r.authored_at, author=r.author, summary=r.summary, path=r.path, change=r.change
@@ -71,8 +74,10 @@ def points(session: Session, snapshot: Snapshot, definitions: list[int]) -> list
 
 
 def uses(session: Session, info: DatasetInfo, now: datetime | None = None) -> list[UseFact]:
-    """Return who used a dataset in the last 30 days, who did most first. Views of reports count as reads."""
-    since: date = (now or datetime.now(UTC)).date() - timedelta(days=_DAYS)
+    """Return who used a dataset in the last 30 days, or in those before a time, who did most first. Views of
+    reports count as reads."""
+    until: date = (now or datetime.now(UTC)).date()
+    since = until - timedelta(days=_DAYS)
     ids = [info.id, *info.joined]
     mine = select(QueryField.query_id).where(QueryField.dataset_id.in_(ids)).distinct()
     written = (
@@ -83,7 +88,7 @@ def uses(session: Session, info: DatasetInfo, now: datetime | None = None) -> li
             Use.person, Use.application, Use.query_id.in_(written).label("writes"), func.sum(Use.runs),
             func.max(Use.day), func.count(Use.query_id.distinct()),
         )
-        .where(Use.query_id.in_(mine), Use.day >= since)
+        .where(Use.query_id.in_(mine), Use.day.between(since, until))
         .group_by(Use.person, Use.application, "writes")
     )  # fmt: skip
     found = [
@@ -92,7 +97,7 @@ def uses(session: Session, info: DatasetInfo, now: datetime | None = None) -> li
     ]
     views = (
         select(ReportView.person, func.sum(ReportView.views), func.max(ReportView.day))
-        .where(ReportView.dataset_id.in_(ids), ReportView.day >= since)
+        .where(ReportView.dataset_id.in_(ids), ReportView.day.between(since, until))
         .group_by(ReportView.person)
     )
     found += [

@@ -15,6 +15,7 @@ from jalan.sources.allowed import Allowed
 from jalan.store.catalogue import CatalogueWriter
 from jalan.store.definitions import DefinitionWriter
 from jalan.store.models import Definition, Source, System
+from jalan.store.past import say_when
 
 
 class Work:
@@ -59,7 +60,9 @@ class Work:
         with Session(self.run.engine, expire_on_commit=False) as session, session.begin():
             self.run.take_lock(session)
             self.session = session
-            self.catalogue = CatalogueWriter(session, datetime.now(UTC), self.source.id)
+            now = datetime.now(UTC)
+            say_when(session, now)
+            self.catalogue = CatalogueWriter(session, now, self.source.id)
             self.definitions = DefinitionWriter(self.catalogue)
             yield self.catalogue, self.definitions
             self.definitions.flush(finally_=True)
