@@ -5,7 +5,9 @@ from jalan.catalog.repairs import FlowTable, check, drop_duplicates, fill, ignor
 
 def _table(*rows: tuple[str, str, str, str, str]) -> FlowTable:
     names = ("flow", "type", "side", "dataset", "hint")
-    return FlowTable([dict(zip(names, row, strict=True)) for row in rows], "flow", "dataset", "side", "in", "out")
+    made = [dict(zip(names, row, strict=True)) for row in rows]
+    lines = {id(row): line for line, row in enumerate(made, 2)}
+    return FlowTable(made, "flow", "dataset", "side", "in", "out", lines)
 
 
 def _rows(table: FlowTable) -> list[tuple[str, ...]]:

@@ -5,7 +5,7 @@ from jalan.lineage.extraction import FILTER, IDENTITY, JOIN, TRANSFORMATION, Spa
 from jalan.lineage.flow import carry, merge
 from jalan.lineage.reshaping import ReshapingResolver, Visible
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
-from jalan.lineage.tables import TableState
+from jalan.lineage.tables import Table, TableState
 from jalan.sql import tree
 from jalan.sql.dialect import Dialect, Folding
 
@@ -115,6 +115,17 @@ class FromResolver(ReshapingResolver):
             entry.columns, entry.order = table.lookup, table.pairs  # type: ignore[assignment]
         return entry
 
+    def _unknown_table(self, name: tree.TableName, table: Table) -> None:
+        near = self.tables.unheard(name.parts, table)
+        span = (name.start, name.end)
+        if near is None:
+            message = f"the columns of “{table.key}” are not known and are inferred from use"
+            self.report("unknown_table", "info", message, span)
+            return
+        meant = f"; the nearest names are {', '.join(near)}" if near else ""
+        message = f"no scan has found “{table.key}”; its columns are inferred from use{meant}"
+        self.report("unknown_table", "warning", message, span)
+
     def table_entry(self, name: tree.TableName, alias: str | None, columns: list[str] | None) -> Entry:
         """Return the entry for a table by name."""
         parts = name.parts
@@ -124,13 +135,7 @@ class FromResolver(ReshapingResolver):
         if table.columns is None:
             entry.open = [entry]
             if not name.file:
-                self.report(
-                    "unknown_table",
-                    "info",
-                    f"the columns of “{table.key}” are not known and are inferred from use",
-                    (name.start, name.end),
-                    "scan the system that holds it, or give its columns",
-                )
+                self._unknown_table(name, table)
             if columns:
                 entry.columns = {column: column for column in columns}
             return entry

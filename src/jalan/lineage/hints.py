@@ -10,7 +10,6 @@ HINTS = {
     "unknown_window": "name a window of the WINDOW clause",
     "uneven_set_operation": "give both arms the same columns",
     "uneven_insert": "name as many columns as are given",
-    "circular_calculation": "let one of the fields be calculated from something else",
     "ambiguous_column": "qualify the column, or give the tables' columns",
     "star_of_unknown_table": "scan the system that holds the table, or give its columns",
     "star_of_expression": "name the fields",

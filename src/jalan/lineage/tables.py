@@ -2,11 +2,17 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from difflib import get_close_matches
 
 from jalan.sql.dialect import Dialect, Folding
 from jalan.sql.names import Name
 
 Parts = tuple[str, ...]
+
+_NEAR = 3
+_TYPED_WRONG = 3
+_LOOKED_AT = 2_000
+_OF_THE_SYSTEM = frozenset({"pg_catalog", "information_schema", "sys", "pg_toast"})
 
 
 @dataclass(slots=True, eq=False)
@@ -60,6 +66,8 @@ def split_key(key: str) -> Parts:
 class KnownTables:
     """The caller's tables, indexed by their names. Build it once to extract many texts.
 
+    complete: these are all that there are, so that another name is likely a mistake.
+
     >>> known = KnownTables({"core.sailings": ["sailing_id", "port"], "tides": ["at"]})
     >>> known.find(("core", "sailings")).columns
     ('sailing_id', 'port')
@@ -67,7 +75,9 @@ class KnownTables:
     True
     """
 
-    def __init__(self, tables: Mapping[str, Sequence[str]]) -> None:
+    def __init__(self, tables: Mapping[str, Sequence[str]], complete: bool = False) -> None:
+        self.complete = complete
+        self._last: dict[str, list[str]] = {}
         self._exact: dict[Parts, Table] = {}
         folded: dict[Parts, Table] = {}
         for key, columns in tables.items():
@@ -82,6 +92,23 @@ class KnownTables:
         """Return the table of exactly these name parts."""
         return self._exact.get(parts)
 
+    def near(self, parts: Parts) -> list[str]:
+        """Return the keys of the tables whose names are most like this one: the same in another schema comes first.
+
+        >>> KnownTables({"core.fares": [], "core.ports": []}).near(("core", "faers"))
+        ['core.fares']
+        """
+        if not self._last:
+            for table in self._exact.values():
+                keys = self._last.setdefault(split_key(table.key)[-1].lower(), [])
+                if table.key not in keys:
+                    keys.append(table.key)
+        name = parts[-1].lower()
+        # A name that is hardly like it is not looked at: there may be thousands.
+        likely = [n for n in self._last if n[:1] == name[:1] and abs(len(n) - len(name)) <= _TYPED_WRONG]
+        names = [name] if name in self._last else get_close_matches(name, likely[:_LOOKED_AT], _NEAR)
+        return [key for found in names for key in self._last[found]][:_NEAR]
+
 
 class WatchedTables(KnownTables):
     """Known tables that remember what they were asked: ``asked`` has each name with the table that was told.
@@ -91,6 +118,8 @@ class WatchedTables(KnownTables):
 
     def __init__(self, known: KnownTables) -> None:
         self._exact = known._exact
+        self._last = known._last
+        self.complete = known.complete
         self.asked: dict[Parts, Table | None] = {}
 
     def find(self, parts: Parts) -> Table | None:
@@ -134,6 +163,14 @@ class TableState:
         if table is None:
             table = self._found[parts] = self._look_up(parts)
         return table
+
+    def unheard(self, parts: Parts, table: Table) -> list[str] | None:
+        """Return what may be meant by a name that nobody knows although all tables are known; none otherwise."""
+        if not self._known.complete or self._unknown.get(parts) is not table:
+            return None
+        if parts[0].lower() in _OF_THE_SYSTEM or parts[-1].lower().startswith("pg_"):
+            return None
+        return self._known.near(parts)
 
     def use(self, parts: Parts) -> None:
         """Say that unqualified names are looked up in this schema, or (with an empty last part) this database."""

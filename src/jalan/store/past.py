@@ -8,13 +8,11 @@ from datetime import datetime
 from types import SimpleNamespace
 from typing import Any
 
-from sqlalchemy import Row, text
+from sqlalchemy import Row, select, text
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import DeclarativeBase, Session
 
-_OF = """
-    select distinct on (row_id) row_id, content from past
-    where of_table = :table and valid_to > :at order by row_id, valid_to, id
-"""
+from jalan.store.models import Past
 
 
 def say_when(session: Session, now: datetime) -> None:
@@ -33,8 +31,13 @@ def as_at(
         yield from rows
         return
     table = model.__table__
-    found = session.execute(text(_OF), {"table": model.__tablename__, "at": at})
-    before: dict[int, dict[str, Any]] = {row.row_id: row.content for row in found}
+    query = (
+        select(Past.row_id, Past.content)
+        .where(Past.of_table == model.__tablename__, Past.valid_to > at)
+        .ext(distinct_on(Past.row_id))
+        .order_by(Past.row_id, Past.valid_to)
+    )
+    before: dict[int, dict[str, Any]] = {row.row_id: row.content for row in session.execute(query)}
     times = {column.name for column in table.columns if column.type.python_type is datetime}
     for row in rows:
         content = before.get(row.id)

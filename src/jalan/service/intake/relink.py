@@ -10,7 +10,7 @@ from typing import Any
 import jalan
 from jalan.catalog.names import full_table_name
 from jalan.lineage.extraction import Extraction, Link
-from jalan.lineage.script import extract
+from jalan.lineage.following import called_names, extract_following, routines_of
 from jalan.lineage.tables import KnownTables, Table, WatchedTables
 from jalan.service.intake.coverage import coverage_of
 from jalan.service.intake.identity import Aliases
@@ -46,17 +46,60 @@ def _reader() -> str:
 
 @dataclass(slots=True)
 class _Reading:
-    """One definition with what its extraction asked and made. extraction: none where it need not be done again."""
+    """One definition with what its extraction asked and made. extraction: none where it need not be done again.
+
+    called: the names that may be those of routines, each with a word for what it does as far as another text says.
+    routines: those that it defines, each with its place in the text.
+    """
 
     definition: Definition
     asked: dict[tuple[str, ...], str | None] | None = None
     makes: dict[str, list[str]] = field(default_factory=dict)
+    called: dict[str, str | None] = field(default_factory=dict)
+    routines: dict[str, list[int]] = field(default_factory=dict)
     extraction: Extraction | None = None
 
     def kept(self) -> dict[str, Any]:
         """Return what the store keeps of it."""
         asked = [[list(parts), told] for parts, told in (self.asked or {}).items()]
-        return {"reader": _reader(), "asked": sorted(asked), "makes": self.makes}
+        return {
+            "reader": _reader(), "asked": sorted(asked), "makes": self.makes, "called": self.called,
+            "routines": self.routines,
+        }  # fmt: skip
+
+
+class _Routines:
+    """The routines that the texts of a database define, by dialect and last name. Of two with one name, none."""
+
+    def __init__(self, readings: list[_Reading]) -> None:
+        self._texts: dict[str, dict[str, str]] = {}
+        doubled: dict[str, set[str]] = {}
+        for reading in readings:
+            definition = reading.definition
+            mine = self._texts.setdefault(definition.dialect, {})
+            for name, (start, end) in reading.routines.items():
+                written = definition.text[start:end]
+                if mine.setdefault(name, written) != written:
+                    doubled.setdefault(definition.dialect, set()).add(name)
+        for dialect, names in doubled.items():
+            for name in names:
+                del self._texts[dialect][name]
+        self._words: dict[tuple[str, str], str | None] = {}
+
+    def of(self, dialect: str) -> dict[str, str]:
+        """Return those of a dialect."""
+        return self._texts.get(dialect, {})
+
+    def word(self, dialect: str, name: str) -> str | None:
+        """Return a word for what a routine does, what it calls included; none where nobody defines it."""
+        key = (dialect, name)
+        if key not in self._words:
+            self._words[key] = None  # while it is made up: of a circle the rest is enough
+            written = self.of(dialect).get(name)
+            if written is not None:
+                calls = [self.word(dialect, called) or "" for called in sorted(called_names(written))]
+                self._words[key] = blake2b("\x1f".join([written, *calls]).encode(), digest_size=6).hexdigest()
+        return self._words[key]
 
 
 def relink(
@@ -128,17 +171,20 @@ def _extract_all(texts: list[Definition], scanned: dict[str, list[str]], tell: P
     made: dict[str, list[str]] = {}
     for reading in readings:
         made |= reading.makes
+    routines = _Routines(readings)
     for _ in range(_ROUNDS):
-        known = KnownTables(made | scanned)
+        known = KnownTables(made | scanned, complete=bool(scanned))
         told: dict[int, str] = {}
         for number, reading in enumerate(readings):
             tell("statements", number, len(texts))
-            if not _same_answers(reading, known, told):
-                _extract(reading, known, told)
+            if not _same_answers(reading, known, told, routines):
+                _extract(reading, known, told, routines)
         before, made = made, {}
         for reading in readings:
             made |= reading.makes
-        if made == before or all(key in scanned for key in made):
+        routines = _Routines(readings)
+        settled = made == before or all(key in scanned for key in made)
+        if settled and all(_same_routines(reading, routines) for reading in readings):
             break
     tell("statements", len(texts), len(texts))
     return readings
@@ -148,11 +194,17 @@ def _remembered(definition: Definition) -> _Reading:
     kept = definition.asked
     if kept is None or kept["reader"] != _reader():
         return _Reading(definition)
-    return _Reading(definition, {tuple(parts): told for parts, told in kept["asked"]}, kept["makes"])
+    asked = {tuple(parts): told for parts, told in kept["asked"]}
+    return _Reading(definition, asked, kept["makes"], kept["called"], kept["routines"])
 
 
-def _same_answers(reading: _Reading, known: KnownTables, told: dict[int, str]) -> bool:
-    if reading.asked is None:
+def _same_routines(reading: _Reading, routines: _Routines) -> bool:
+    dialect = reading.definition.dialect
+    return all(routines.word(dialect, name) == word for name, word in reading.called.items())
+
+
+def _same_answers(reading: _Reading, known: KnownTables, told: dict[int, str], routines: _Routines) -> bool:
+    if reading.asked is None or not _same_routines(reading, routines):
         return False
     return all(_answer(known.find(parts), told) == answer for parts, answer in reading.asked.items())
 
@@ -168,11 +220,12 @@ def _answer(table: Table | None, told: dict[int, str]) -> str | None:
     return found
 
 
-def _extract(reading: _Reading, known: KnownTables, told: dict[int, str]) -> None:
+def _extract(reading: _Reading, known: KnownTables, told: dict[int, str], routines: _Routines) -> None:
     definition = reading.definition
     watched = WatchedTables(known)
-    reading.extraction = extract(
+    reading.extraction = extract_following(
         definition.text,
+        routines.of(definition.dialect),
         dialect=definition.dialect,
         tables=watched,
         search_path=definition.search_path,
@@ -180,6 +233,9 @@ def _extract(reading: _Reading, known: KnownTables, told: dict[int, str]) -> Non
     )
     reading.asked = {parts: _answer(table, told) for parts, table in watched.asked.items()}
     reading.makes = _tables_made(definition, reading.extraction)
+    reading.routines = routines_of(definition.text, reading.extraction)
+    names = called_names(definition.text)
+    reading.called = {name: routines.word(definition.dialect, name) for name in sorted(names)}
 
 
 def _tables_made(definition: Definition, extraction: Extraction) -> dict[str, list[str]]:

@@ -22,6 +22,7 @@ from jalan.store.bulk import merge_rows
 from jalan.store.definitions import NewDiagnostic, NewLink
 from jalan.store.models import Dataset, Definition, Field, ReportView
 
+_HINTS = HINTS | {"circular_calculation": "let one of the fields be calculated from something else"}
 _VIEW_COLUMNS = ("source_id", "dataset_id", "person", "day", "views")
 
 
@@ -345,7 +346,7 @@ def circular(uses: Mapping[str, Sequence[str]]) -> dict[str, list[str]]:
 
 
 def _problem(code: str, message: str, span: tuple[int, int]) -> NewDiagnostic:
-    return NewDiagnostic(code, "error" if code == "syntax_error" else "warning", message, HINTS[code], *span)
+    return NewDiagnostic(code, "error" if code == "syntax_error" else "warning", message, _HINTS[code], *span)
 
 
 def preview(config: ReportsConfig, allowed: Allowed) -> Preview:
