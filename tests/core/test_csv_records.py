@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jalan.usage.csv_records import BadRecord, Record, records
+from jalan.usage.csv_records import BadRecord, Record, Shape, complete, records
 
 WORDS = st.lists(st.lists(st.text(alphabet='ab ,"\n;', max_size=6), min_size=3, max_size=3), min_size=1, max_size=8)
 
 
 def _read(text: str, width: int | None = None) -> tuple[list[list[str]], list[int]]:
-    found = list(records(text, width=width))
+    found = list(records(text, Shape(width)))
     good = [one.values for one in found if isinstance(one, Record)]
     return good, [one.line for one in found if isinstance(one, BadRecord)]
 
@@ -58,4 +58,14 @@ def test_a_value_of_several_lines_is_one() -> None:
 
 def test_quotes_without_end_are_followed_only_so_far() -> None:
     text = 'a","\n' * 50_000
-    assert sum(1 for _ in records(text, width=2)) == 50_000
+    assert sum(1 for _ in records(text, Shape(2))) == 50_000
+
+
+@given(WORDS.filter(_no_line_looks_like_a_record), st.integers(0, 400))
+def test_what_is_whole_of_a_part_is_whole_records(rows: list[list[str]], length: int) -> None:
+    out = io.StringIO()
+    csv.writer(out, quoting=csv.QUOTE_ALL, lineterminator="\n").writerows(rows)
+    part = out.getvalue().encode()[:length]
+    cut = complete(part, Shape(3))
+    good, bad = _read(part[:cut].decode(), 3)
+    assert (good, bad) == (rows[: len(good)], [])

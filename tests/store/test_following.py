@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from jalan.demo.cluster import Cluster
 from jalan.service.ingest import load, scan
 from jalan.service.intake import overview
-from jalan.store.models import Dataset, Definition, Field, Link
+from jalan.store.models import Dataset, Definition, Field, Link, System
 from tests.conftest import admin, fresh_database
 
 SETTINGS = "database: {}\nserver: islands:5432\n"
@@ -93,3 +93,18 @@ def test_a_table_that_no_scan_knows_is_a_warning_with_what_may_be_meant(
     assert told.message == (
         "no scan has found “faers”; its columns are inferred from use; the nearest names are public.fares"
     )
+
+
+def test_what_is_copied_to_a_file_is_a_file_and_no_table(
+    store: Engine, cluster: Cluster, place: str, tmp_path: Path
+) -> None:
+    _scan(store, cluster, place)
+    (tmp_path / "jalan.yaml").write_text(SETTINGS.format(place))
+    (tmp_path / "out.sql").write_text(
+        "copy fares to '/out/fares.csv';\ncopy gross from 'drop/gross.csv';\ncopy fares to stdout;\n"
+    )
+    load(store, tmp_path, name="ferry")
+    with Session(store) as session:
+        query = select(System.namespace, Dataset.name, Dataset.kind).join(System, System.id == Dataset.system_id)
+        found = {tuple(row) for row in session.execute(query) if ".csv" in row.name or "std" in row.name}
+    assert found == {("file://islands", "/out/fares.csv", "file"), ("file://islands", "drop/gross.csv", "file")}

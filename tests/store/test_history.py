@@ -14,9 +14,11 @@ from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
 from jalan.service.intake import overview, sources
-from jalan.service.intake.history import digest_files
+from jalan.service.intake.configuration import HistoryConfig
+from jalan.service.intake.history import digest_files, file_reading
 from jalan.service.intake.registry import parse_config
 from jalan.sources.errors import SourceError
+from jalan.sources.history_files import digest_file
 from jalan.store.models import Dataset, Field, Link, Query, QueryField, Use
 from tests.conftest import admin, fresh_database
 from tests.store.state import content
@@ -287,3 +289,86 @@ def test_a_wrong_configuration_is_explained(values: dict, message: str) -> None:
 
     with pytest.raises(Invalid, match=message):
         parse_config({"kind": "history", "server": SERVER, **values})
+
+
+def test_a_broken_quote_loses_its_line_and_no_other_and_the_line_is_told(store: Engine, tmp_path: Path) -> None:
+    path = tmp_path / "queries.csv"
+    lines = ["at,who,sent"]
+    lines += [f'2026-11-20T10:00:00,ana,"select fare from tickets where ticket_id = {n}"' for n in range(60)]
+    lines[20] = "2026-11-20T10:00:00,ana,\"select fare from tickets where note = 'open"
+    path.write_text("\n".join(lines) + "\n")
+    mapping = {"text": "sent", "time": "at", "user": "who"}
+    outcome = _run(store, format="csv", files=str(path), mapping=mapping, database="strait")
+    assert _runs(store) == 59
+    (note,) = [note for note in outcome.notes if note.code == "unreadable_entry"]
+    assert note.place == "queries.csv:21"
+    assert "quote" in note.message
+
+
+def test_a_broken_quote_in_a_piece_of_a_large_file_loses_one_line(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from jalan.sources import history_files
+    from jalan.usage import csv_records
+
+    monkeypatch.setattr(history_files, "PIECE", 20_000)
+    monkeypatch.setattr(csv_records, "LONGEST", 5_000)
+    row = '"2026-11-20T10:00:00","ana","strait","1","1","select fare\nfrom tickets, ports\nwhere ticket_id = {}"\n'
+    rows = [row.format(n) for n in range(3000)]
+    broken = {700, 701, 1500, 2998}
+    for number in broken:
+        rows[number] = '"2026-11-20T10:00:00","ana","strait","1","1","select fare from tickets where open\n'
+    path = tmp_path / "queries.csv"
+    path.write_text('"at","who","db","ms","rows","sent"\n' + "".join(rows))
+    config = parse_config(
+        {"kind": "history", "format": "csv", "files": str(path), "server": SERVER, "mapping": MAPPING}
+    )
+    assert isinstance(config, HistoryConfig)
+    for workers in (1, 2):
+        found, piece, _ = digest_file(path, file_reading(config), 0, lambda *_: None, workers)
+        assert piece is not None
+        assert piece.end == path.stat().st_size
+        runs = sum(amounts[0] for amounts in found.uses.values())
+        assert runs == 3000 - len(broken)
+        told = {bad.line for bad in found.problems}
+        assert told == {2 + 3 * n - 2 * len([b for b in broken if b < n]) for n in broken}
+
+
+def test_what_no_database_can_keep_is_told_and_the_rest_is_read(store: Engine, tmp_path: Path) -> None:
+    path = tmp_path / "queries.jsonl"
+    good = {"sent": "select fare from tickets", "at": "2026-11-20T10:00:00", "who": "ana", "db": "strait"}
+    bad = [
+        good | {"sent": "select '\0'"}, good | {"who": "a\0b"}, good | {"ms": "1e400"}, good | {"ms": "NaN"},
+        good | {"rows": 1e30}, good | {"at": "0001-01-01T00:00:00+14:00"}, good | {"at": None},
+        good | {"at": [1]}, good | {"sent": " "}, [1], 3, None,
+    ]  # fmt: skip
+    path.write_bytes(b"".join(orjson.dumps(row) + b"\n" for row in [good, *bad, good]) + b"\xff\n{\n")
+    outcome = _run(store, format="jsonl", files=str(path), mapping=MAPPING)
+    assert _runs(store) == 2
+    told = [note.place for note in outcome.notes if note.code == "unreadable_entry"]
+    assert told == [f"queries.jsonl:{line}" for line in range(2, len(bad) + 2)] + [
+        "queries.jsonl:15",
+        "queries.jsonl:16",
+    ]
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        b'{"query": "f", "database": "d", "text": "x", "first": "now", "last": "2026-01-01"}',
+        b'{"query": "f", "database": 7, "text": "x", "first": "2026-01-01", "last": "2026-01-01"}',
+        b'{"use": "g", "database": "d", "day": "2026-01-01", "person": "", "role": "", "application": "",'
+        b' "runs": 1, "duration_ms": 1, "rows": 1, "bytes": 1}',
+        b'{"use": "f", "database": "d", "day": "2026-13-01", "person": "", "role": "", "application": "",'
+        b' "runs": 1, "duration_ms": 1, "rows": 1, "bytes": 1}',
+        b'{"use": "f", "database": "d", "day": "2026-01-01", "person": "a\\u0000", "role": "", "application": "",'
+        b' "runs": 1, "duration_ms": 1, "rows": 1, "bytes": 1}',
+        b"[]", b"7", b"{",
+    ],
+)  # fmt: skip
+def test_a_digest_that_is_none_is_refused_with_its_line(store: Engine, tmp_path: Path, line: bytes) -> None:
+    head = b'{"digest": 1, "file": "x", "start": 0, "end": 9, "entries": 1, "without_data": 0, "bad": 0}\n'
+    query = b'{"query": "f", "database": "d", "text": "select 1", "first": "2026-01-01", "last": "2026-01-01"}\n'
+    (tmp_path / "d.jsonl").write_bytes(head + query + line + b"\n")
+    with pytest.raises(SourceError, match=r"d\.jsonl: line 3: "):
+        _run(store, format="digest", files=str(tmp_path / "d.jsonl"))

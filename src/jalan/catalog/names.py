@@ -78,6 +78,29 @@ def full_table_name(written: str, database: str, search_path: Sequence[str]) -> 
     return f"{database}.{written}" if parts == 2 else written
 
 
+def place_of_file(server: str, written: str) -> tuple[str, str]:
+    """Return the namespace and the name of a file that a statement names. server: the namespace of what runs it.
+
+    Source: OpenLineage specification, "Naming Conventions": ``file://{host}`` and a path, ``s3://{bucket}`` and a
+    key.
+
+    >>> place_of_file("postgres://islands:5432", "/out/fares.csv")
+    ('file://islands', '/out/fares.csv')
+    >>> place_of_file("postgres://islands:5432", "s3://tides/2026/all.parquet")
+    ('s3://tides', '2026/all.parquet')
+    >>> place_of_file("postgres://islands:5432", "@landing/fares")
+    ('postgres://islands:5432', '@landing/fares')
+    """
+    scheme, separator, rest = written.partition("://")
+    if separator and scheme.isalnum():
+        bucket, _, key = rest.partition("/")
+        return normal_namespace(f"{scheme}://{bucket}"), key or "/"
+    if written.startswith("@"):
+        return server, written if "/" in written else f"{written}/"
+    host = server.partition("://")[2].partition(":")[0] or "local"
+    return f"file://{host}", written if "/" in written else f"./{written}"
+
+
 def title_of(name: str) -> str:
     """Return what a dataset is called on the screen where nobody has given it a title: no database.
 

@@ -100,7 +100,7 @@ class ChangeResolver(RoutineResolver):
         if into is None:
             return
         found = self.put_out(statement, written)
-        table = self.tables.find(into.parts)
+        table = self.tables.named(into)
         second = Written("insert", statement, table, found.rows)
         given: list[str] | None = getattr(statement, "into_columns", None)
         names = given or table.columns or [made.name for made in found.columns]
@@ -170,7 +170,7 @@ class ChangeResolver(RoutineResolver):
 
     def _inserted(self, node: tree.Insert, found: Relation) -> Written:
         """Place the columns of a query in those of the target."""
-        table = self.tables.find(node.target.parts)
+        table = self.tables.named(node.target)
         written = Written("insert", node, table, found.rows)
         columns = found.columns
         if node.by_name:
@@ -242,7 +242,7 @@ class ChangeResolver(RoutineResolver):
 
     def _copy(self, node: tree.Copy) -> Written:
         """Rows into or out of files. A file has the columns that the table on the other side has."""
-        table = None if _is_client(node.target) else self.tables.find(node.target.parts)
+        table = None if _is_client(node.target) else self.tables.named(node.target)
         if _is_client(_only_source(node.query)):
             return Written(node.kind, node, table, {})
         found = self.relation(node.query, self.outer)
@@ -445,7 +445,7 @@ class ChangeResolver(RoutineResolver):
 
     def _merge(self, node: tree.Merge) -> Written:
         self._with(node.ctes)
-        table = self.tables.find(node.target.parts)
+        table = self.tables.named(node.target)
         written = Written("merge", node, table, {})
         scope = Scope(self.outer)
         scope.visible += self._target_entry(node.target, node.alias, scope)

@@ -137,7 +137,7 @@ class Extraction:
 
     statements: in order. diagnostics: those of the statements and of what could not be read, in order.
     links: seen through intermediates. intermediates: the tables that do not outlive the script.
-    dialect: the one it was read in.
+    dialect: the one it was read in. files: the tables that are files, stages or paths.
     """
 
     statements: list[Statement]
@@ -145,3 +145,4 @@ class Extraction:
     links: list[Link]
     intermediates: list[str]
     dialect: str = "postgresql"
+    files: list[str] = field(default_factory=list)

@@ -117,7 +117,12 @@ class _Placed:
         links = [self._link(link, at[link.statement]) for link in self._found.links if link.statement in at]
         diagnostics = [self._diagnostic(d) for d in self._found.diagnostics if d.span[0] >= self._base]
         return Extraction(
-            [s for _, s in statements], diagnostics, links, self._found.intermediates, self._found.dialect
+            [s for _, s in statements],
+            diagnostics,
+            links,
+            self._found.intermediates,
+            self._found.dialect,
+            self._found.files,
         )
 
     def _is_kept(self, statement: Statement) -> bool:

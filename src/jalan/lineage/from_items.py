@@ -104,7 +104,7 @@ class FromResolver(ReshapingResolver):
 
     def _file(self, item: tree.TableSource) -> Entry:
         """A file, a stage or a path: what its columns are, nobody says, and nobody needs to be told so."""
-        table = self.tables.find(item.table.parts)
+        table = self.tables.named(item.table)
         self.reads[table.key] = None
         entry = Entry(item.alias or str(table.key), (), table.key, {}, [], is_file=True)
         if table.columns is None:

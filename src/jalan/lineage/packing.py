@@ -87,12 +87,12 @@ def _packed(found: Extraction) -> tuple[Any, ...]:
         ))  # fmt: skip
     return (
         statements, list(map(_SOURCE, sources)), list(map(_DIAGNOSTIC, found.diagnostics)),
-        list(map(_LINK, found.links)), found.intermediates, found.dialect,
+        list(map(_LINK, found.links)), found.intermediates, found.dialect, found.files,
     )  # fmt: skip
 
 
 def _unpacked(packed: tuple[Any, ...]) -> Extraction:
-    statements, sources, diagnostics, links, intermediates, dialect = packed
+    statements, sources, diagnostics, links, intermediates, dialect, files = packed
     rest = starmap(Source, sources)
     problems = list(starmap(Diagnostic, diagnostics))
     found = []
@@ -106,4 +106,4 @@ def _unpacked(packed: tuple[Any, ...]) -> Extraction:
                 kind, span, target, made, list(islice(rest, rows)), [problems[n] for n in reported], reads, uses
             )
         )
-    return Extraction(found, problems, list(starmap(Link, links)), intermediates, dialect)
+    return Extraction(found, problems, list(starmap(Link, links)), intermediates, dialect, files)

@@ -177,7 +177,9 @@ class _ScriptReader:
         links, faults = see_through(self._statements, self._bindings, self._replacing)
         for index, fault in faults:
             diagnostics.append(self._fault(fault, tree.Node(*self._statements[index].span)))
-        return Extraction(self._statements, diagnostics, links, intermediates)
+        return Extraction(
+            self._statements, diagnostics, links, intermediates, files=list(map(str, self._tables.files))
+        )
 
     def _fault(self, error: Exception, node: tree.Node) -> Diagnostic:
         """A fault of ours: the statement is reported and left out, the others are still read."""

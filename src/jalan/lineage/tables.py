@@ -4,6 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
 
+from jalan.sql import tree
 from jalan.sql.dialect import Dialect, Folding
 from jalan.sql.names import Name
 
@@ -129,7 +130,7 @@ class WatchedTables(KnownTables):
 
 
 class TableState:
-    """Which table a name stands for at this point of a script."""
+    """Which table a name stands for at this point of a script. files: the keys of those that are files."""
 
     def __init__(self, known: KnownTables, search_path: Iterable[str], dialect: Dialect) -> None:
         self._known = known
@@ -138,6 +139,7 @@ class TableState:
         self._schema_level = dialect.use_names_schema
         self._default_schemas = dialect.default_schemas
         self._system_schema = dialect.system_schema
+        self.files: dict[str, None] = {}
         self._made: dict[Parts, Table] = {}
         self._unknown: dict[Parts, Table] = {}
         self._found: dict[Parts, Table] = {}
@@ -162,6 +164,13 @@ class TableState:
         table = self._found.get(parts)
         if table is None:
             table = self._found[parts] = self._look_up(parts)
+        return table
+
+    def named(self, name: tree.TableName) -> Table:
+        """Return the table, or the file, that a name in the text stands for."""
+        table = self.find(name.parts)
+        if name.file:
+            self.files[table.key] = None
         return table
 
     def unheard(self, parts: Parts, table: Table) -> list[str] | None:

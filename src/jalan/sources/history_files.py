@@ -5,7 +5,7 @@ import hashlib
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import islice
 from multiprocessing import get_context
 from pathlib import Path
@@ -16,18 +16,21 @@ import pyarrow.parquet as pq
 from pyarrow import ArrowException
 
 from jalan.sources.errors import SourceError
+from jalan.sources.files import shown_name
 from jalan.usage.clocks import Clock
-from jalan.usage.csv_records import LONGEST
+from jalan.usage.csv_records import Record, Shape, complete, records
 from jalan.usage.digest import Digest, Digester, Piece, Reading
 from jalan.usage.entries import (
+    CSVLOG,
     BadEntry,
     Columns,
     Entry,
+    csv_shape,
     first_time,
-    likely_csvlog,
     read_csv,
     read_csvlog,
     read_jsonlog,
+    read_numbered,
     read_rows,
 )
 
@@ -37,7 +40,6 @@ _SEVERAL = 3 * PIECE  # from this size on it pays to start processes
 _ROWS = 50_000
 _LONGEST_LINE = 64_000_000  # bytes
 _SETTLED = 600.0  # seconds without a change after which a table is taken to be whole
-_TRIES = 20
 
 Tell = Callable[[str, int, int], None]
 
@@ -102,12 +104,14 @@ def _digest_text(
     notes: list[str] = []
     header = _header(path) if how.form == "csv" else None
     name = path.name
-    pieces = _pieces(path, start, size, how.form, header, notes)
+    lines = _Lines(path)
+    pieces = _pieces(path, start, size, how.form, _shape(how, header), notes)
 
     def take(found: Digest, offset: int, length: int) -> None:
         nonlocal end
-        lines = [BadEntry(problem.line, f"{name}, byte {offset}: {problem.message}") for problem in found.problems]
-        found.problems = lines
+        if found.problems:
+            before = lines.before(offset)
+            found.problems = [replace(bad, line=before + bad.line, file=shown_name(name)) for bad in found.problems]
         total.add(found)
         end = offset + length
         tell(f"reading {name}", end - start, size - start)
@@ -133,6 +137,23 @@ def _digest_text(
             pool.shutdown(wait=False, cancel_futures=True)
             raise
     return total, end, notes
+
+
+class _Lines:
+    """Counts the lines of a file up to places that only grow."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._at = self._count = 0
+
+    def before(self, offset: int) -> int:
+        """Return how many lines end before a place."""
+        with self._path.open("rb") as file:
+            file.seek(self._at)
+            while self._at < offset and (block := file.read(min(PIECE, offset - self._at))):
+                self._count += block.count(b"\n")
+                self._at += len(block)
+        return self._count
 
 
 def _check_zone(data: bytes, how: HistoryFile, first: bool, notes: list[str]) -> None:
@@ -178,7 +199,7 @@ def _json_entries(data: bytes, columns: Columns, clock: Clock) -> Iterator[Entry
         if not isinstance(found, dict):
             yield BadEntry(number, "expected an object")
             continue
-        yield from read_rows(iter([_Lenient(found)]), columns, clock)
+        yield from read_numbered([(number, _Lenient(found))], columns, clock)
 
 
 class _Lenient(dict[str, Any]):
@@ -209,17 +230,25 @@ def _header(path: Path) -> list[str]:
             raise SourceError(f"{path}: the first line is no header of CSV ({error})") from error
 
 
+def _shape(how: HistoryFile, header: list[str] | None) -> Shape | None:
+    """What the records of a file look like; none where each line is one."""
+    if how.form == "csvlog":
+        return CSVLOG
+    if how.form != "csv" or how.columns is None:
+        return None
+    return csv_shape(header or [], how.columns, Clock(how.zone))
+
+
 def _pieces(
-    path: Path, start: int, end: int, form: Format, header: list[str] | None, notes: list[str]
+    path: Path, start: int, end: int, form: Format, shape: Shape | None, notes: list[str]
 ) -> Iterator[tuple[int, bytes]]:
     """Yield whole records, a few MiB at a time, each piece with its offset."""
-    quoted = form in ("csv", "csvlog")
     with path.open("rb") as file:
         file.seek(start)
         offset, rest = start, b""
         while block := file.read(min(PIECE, end - offset - len(rest))):
             data = rest + block
-            cut = _cut(data) if quoted else data.rfind(b"\n") + 1
+            cut = data.rfind(b"\n") + 1 if shape is None else complete(data, shape)
             if cut:
                 yield offset, data[:cut]
                 offset += cut
@@ -228,50 +257,25 @@ def _pieces(
                 raise SourceError(f"{path}: the line at byte {offset} has more than {_LONGEST_LINE:,} bytes")
     if not rest.strip():
         return
-    if _is_over(path, rest, form, header):
+    if _is_over(path, rest, form, shape):
         yield offset, rest
     elif end == path.stat().st_size:
         notes.append(f"the last record, at byte {offset}, is not complete yet: it is left for the next time")
 
 
-def _is_over(path: Path, rest: bytes, form: Format, header: list[str] | None) -> bool:
+def _is_over(path: Path, rest: bytes, form: Format, shape: Shape | None) -> bool:
     """Whether what is left at the end of a file will not be written on: it is several records, of which the first
     lacks a quote, or the last row of a table that nobody has touched for a while."""
-    if form in ("csv", "csvlog"):
-        for line in rest.decode("utf-8", "replace").splitlines()[1:]:
-            try:
-                values = next(csv.reader([line]), []) if line.count('"') % 2 == 0 else []
-            except csv.Error:
-                continue
-            if likely_csvlog(values) if header is None else len(values) == len(header) > 1:
+    if shape is not None:
+        behind = rest.partition(b"\n")[2].decode("utf-8", "replace")
+        for record in records(behind, shape):
+            if (
+                isinstance(record, Record)
+                and len(record.values) > 1
+                and (not shape.likely or shape.likely(record.values))
+            ):
                 return True
     return form in ("csv", "jsonl") and time.time() - path.stat().st_mtime > _SETTLED
-
-
-def _cut(data: bytes) -> int:
-    """Return how much of the data is whole records, in which a line end inside quotes is none.
-
-    What follows a quote that is not closed for a long while is no record of its own: it is taken along, and whoever
-    reads it will see which line was broken.
-    """
-    whole = data.rfind(b"\n") + 1
-    begin = 0
-    for _ in range(_TRIES):
-        cut = _even(data, begin, whole)
-        if whole - cut <= LONGEST:
-            return cut
-        begin = data.index(b"\n", cut) + 1
-    return whole
-
-
-def _even(data: bytes, begin: int, cut: int) -> int:
-    """Return the last line start before a place up to which there are as many quotes as are closed."""
-    odd = data.count(b'"', begin, cut) % 2
-    while cut > begin and odd:
-        before = data.rfind(b"\n", begin, cut - 1) + 1 or begin
-        odd ^= data.count(b'"', before, cut) % 2
-        cut = before
-    return cut
 
 
 def _digest_parquet(
@@ -287,7 +291,9 @@ def _digest_parquet(
         total = Digest()
         done = 0
         for batch in table.iter_batches(_ROWS):
-            total.add(digester.digest(read_rows(iter(batch.to_pylist()), how.columns, clock)))
+            found = digester.digest(read_rows(iter(batch.to_pylist()), how.columns, clock))
+            found.problems = [replace(p, line=done + p.line, file=shown_name(path.name)) for p in found.problems]
+            total.add(found)
             done += batch.num_rows
             tell(f"reading {path.name}", done, count)
     except (ArrowException, ValueError, OverflowError) as error:

@@ -12,7 +12,7 @@ from pyarrow import ArrowException
 
 from jalan.sources.errors import FileError, SourceError
 from jalan.sources.files import Files
-from jalan.usage.csv_records import BadRecord, Record, records
+from jalan.usage.csv_records import BadRecord, Record, Shape, records
 
 Row = dict[str, str]
 _MOST_CELLS = 50_000_000
@@ -112,7 +112,7 @@ def _csv(location: str, data: bytes, delimiter: str | None) -> Iterator[tuple[in
     if delimiter is None:
         head = text.partition("\n")[0]
         delimiter = max(",;\t|", key=head.count)
-    for record in records(text, delimiter=delimiter, width=None):
+    for record in records(text, Shape(delimiter=delimiter)):
         if not isinstance(record, Record):
             yield record.line, record
         elif record.values:

@@ -122,6 +122,15 @@ class CatalogueWriter:
             return self.container(system, name.rpartition("/")[0] or "/", ("folder",))
         return self.container(system, name.rpartition(".")[0])
 
+    def file(self, namespace: str, name: str) -> Dataset:
+        """Return a file, by the namespace of what holds it and its path there."""
+        system = self.system(namespace, namespace.partition("://")[0])
+        known = name in self.datasets(system)
+        found = self.dataset(system, name)
+        if not known:
+            found.kind = "file"
+        return found
+
     def report(self, system: System, folder: str, slug: str) -> Dataset:
         """Return a report; its folder may change, it stays the same report."""
         known = self.datasets(system)

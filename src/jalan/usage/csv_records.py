@@ -14,7 +14,7 @@ csv.field_size_limit(64_000_000)
 
 LONGEST = 1_000_000  # characters of a record that takes several lines
 _PATIENCE = 10_000_000  # characters that are read in vain behind such quotes; after them each line stands alone
-_MEANING = {"unexpected end of data": "a quote is opened here that nothing closes"}
+_NOT_CLOSED = "a quote is opened here that is not closed, or not where the value ends"
 Likely = Callable[[list[str]], bool]
 
 
@@ -34,13 +34,19 @@ class BadRecord:
     message: str
 
 
-def records(
-    text: str, *, delimiter: str = ",", width: int | None, likely: Likely | None = None
-) -> Iterator[Record | BadRecord]:
-    """Yield the records of a text. width: how many values a record has, none takes the first record's word.
+@dataclass(frozen=True, slots=True)
+class Shape:
+    """What records look like. width: how many values one has, none takes the first record's word. likely: whether
+    values could be those of one (default: there are as many as there should be)."""
 
-    likely: whether values could be those of a record (default: there are as many as there should be).
-    """
+    width: int | None = None
+    likely: Likely | None = None
+    delimiter: str = ","
+
+
+def records(text: str, shape: Shape) -> Iterator[Record | BadRecord]:
+    """Yield the records of a text, and the lines that are none."""
+    delimiter, width, likely = shape.delimiter, shape.width, shape.likely
     lines = io.StringIO(text, newline="").readlines()
     patience = _PATIENCE
     at = 0
@@ -61,11 +67,34 @@ def records(
                 return
             message = "a quote is opened here that closes in another record"
         except csv.Error as error:
-            message = _MEANING.get(str(error), str(error))
+            message = (
+                _NOT_CLOSED if "unexpected end" in str(error) or "expected after" in str(error) else str(error)
+            )
             patience -= feed.size
         single = _alone(lines[start], delimiter, width)
         yield BadRecord(start + 1, message) if single is None else Record(start + 1, single)
         at = start + 1
+
+
+def complete(data: bytes, shape: Shape) -> int:
+    """Return how much of the beginning of a text is whole records; a last one may go on in what follows.
+
+    What would be longer than a record can be is taken to be whole.
+    """
+    whole = data.rfind(b"\n") + 1
+    # A character for each byte: the marks of CSV are the same in both.
+    text = data[:whole].decode("latin-1")
+    rest = 0  # the line at which what is not whole begins
+    for record in records(text, shape):
+        if isinstance(record, Record):
+            rest = 0
+        elif not rest:
+            rest = record.line
+    if not rest:
+        return whole
+    lines = io.StringIO(text, newline="").readlines()
+    cut = sum(map(len, lines[: rest - 1]))
+    return cut if whole - cut <= LONGEST else whole
 
 
 class _Feed:

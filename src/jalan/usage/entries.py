@@ -11,7 +11,7 @@ from typing import Any
 import orjson
 
 from jalan.usage.clocks import Clock
-from jalan.usage.csv_records import BadRecord, records
+from jalan.usage.csv_records import BadRecord, Shape, records
 
 _CSV_COLUMNS = 23  # up to application_name; later versions have more behind it
 _EXECUTED = ("statement: ", "execute ")
@@ -56,10 +56,14 @@ class Columns:
 
 @dataclass(frozen=True, slots=True)
 class BadEntry:
-    """A line that could not be read. line: counted from 1 in its piece."""
+    """A line that could not be read. line: counted from 1, in its piece until the file is known.
+
+    file: its name, once it is known.
+    """
 
     line: int
     message: str
+    file: str = ""
 
 
 def read_jsonlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
@@ -85,11 +89,19 @@ def read_jsonlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
             yield _kept(number, Entry(text, time, *who, duration))
 
 
+def _is_csvlog(values: list[str]) -> bool:
+    return len(values) >= _CSV_COLUMNS and values[0][:4].isdigit()
+
+
+CSVLOG = Shape(None, _is_csvlog)
+"""What lines of a CSV log look like."""
+
+
 def read_csvlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
     """Read lines of PostgreSQL's CSV log; a query may go over several."""
     logged = False
 
-    for record in records(data.decode("utf-8", "replace"), width=None, likely=likely_csvlog):
+    for record in records(data.decode("utf-8", "replace"), CSVLOG):
         if isinstance(record, BadRecord):
             yield BadEntry(record.line, f"no line of a CSV log: {record.message}")
             continue
@@ -119,11 +131,6 @@ def _kept(line: int, entry: Entry) -> Entry | BadEntry:
     if "\0" in entry.text or "\0" in f"{entry.person}{entry.role}{entry.application}{entry.database}":
         return BadEntry(line, "there is a NUL in it")
     return entry
-
-
-def likely_csvlog(values: list[str]) -> bool:
-    """Whether these may be the values of a line of a CSV log."""
-    return len(values) >= _CSV_COLUMNS and values[0][:4].isdigit()
 
 
 def _query_of(message: str) -> tuple[str, float, bool] | None:
@@ -157,8 +164,8 @@ def first_time(data: bytes, form: str) -> tuple[str, str | None] | None:
     return f"{day} {time[:5]}", zone[0] if zone else None
 
 
-def read_csv(text: str, header: list[str], mapping: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
-    """Read a table of queries, or a part of one that has no line of names."""
+def csv_shape(header: list[str], mapping: Columns, clock: Clock) -> Shape:
+    """Return what the records of a table of queries look like: as many values as names, one of them a time."""
     at = header.index(mapping.time) if mapping.time in header else -1
 
     def likely(values: list[str]) -> bool:
@@ -167,8 +174,14 @@ def read_csv(text: str, header: list[str], mapping: Columns, clock: Clock) -> It
         except (ValueError, OverflowError):
             return False
 
+    return Shape(len(header), likely)
+
+
+def read_csv(text: str, header: list[str], mapping: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
+    """Read a table of queries, or a part of one that has no line of names."""
+
     def rows() -> Iterator[tuple[int, Mapping[str, Any] | BadEntry]]:
-        for record in records(text, width=len(header), likely=likely):
+        for record in records(text, csv_shape(header, mapping, clock)):
             if isinstance(record, BadRecord):
                 yield record.line, BadEntry(record.line, record.message)
             elif len(record.values) > len(header):

@@ -38,7 +38,7 @@ def read_history(config: HistoryConfig, work: Work) -> None:
     if digest.without_data:
         work.totals["without data"] = digest.without_data
     for problem in digest.problems:
-        work.run.note("warning", "unreadable_entry", problem.message, f"line {problem.line}")
+        work.run.note("warning", "unreadable_entry", problem.message, f"{problem.file}:{problem.line}")
     if digest.bad > len(digest.problems):
         left = digest.bad - len(digest.problems)
         work.run.note("warning", "unreadable_entry", f"{left} more entries could not be read")
@@ -270,7 +270,7 @@ def preview(config: HistoryConfig, allowed: Allowed) -> Preview:
         facts.append(f"{len(paths)} files, {sum(path.stat().st_size for path in paths):,} bytes")
         digest, _, notes = digest_file(paths[-1], file_reading(config), 0, silent, 1, _IMPRESSION)
         facts += [f"of {paths[-1].name}:", *notes]
-    warnings = [f"line {p.line}: {p.message}" for p in digest.problems[:5]]
+    warnings = [f"{p.file}:{p.line}: {p.message}" for p in digest.problems[:5]]
     people = sorted({use[3] for use in digest.uses if use[3]})
     databases = sorted({database for database, _ in digest.queries})
     queries = [" ".join(found[0].split())[:120] for found in digest.queries.values()]

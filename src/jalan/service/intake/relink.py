@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import jalan
-from jalan.catalog.names import full_table_name
+from jalan.catalog.names import full_table_name, place_of_file
 from jalan.lineage.extraction import Extraction, Link
 from jalan.lineage.following import called_names, extract_following, routines_of
 from jalan.lineage.tables import KnownTables, Table, WatchedTables
@@ -265,6 +265,7 @@ class _Writer:
         self._system = system
         self._definition = definition
         self._extraction = extraction
+        self._files = set(extraction.files)
 
     def write(self) -> None:
         definition, extraction = self._definition, self._extraction
@@ -332,5 +333,7 @@ class _Writer:
 
     def dataset(self, written: str) -> Dataset:
         """Return the dataset that a name in the text stands for."""
+        if written in self._files:
+            return self._catalogue.file(*place_of_file(self._system.namespace, written))
         name = full_table_name(written, self._definition.database, self._definition.search_path)
         return self._catalogue.dataset(self._system, name)
