@@ -269,11 +269,7 @@ def _is_over(path: Path, rest: bytes, form: Format, shape: Shape | None) -> bool
     if shape is not None:
         behind = rest.partition(b"\n")[2].decode("utf-8", "replace")
         for record in records(behind, shape):
-            if (
-                isinstance(record, Record)
-                and len(record.values) > 1
-                and (not shape.likely or shape.likely(record.values))
-            ):
+            if isinstance(record, Record) and len(record.values) > 1 and shape.fits(record.values):
                 return True
     return form in ("csv", "jsonl") and time.time() - path.stat().st_mtime > _SETTLED
 

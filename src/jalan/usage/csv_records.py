@@ -43,6 +43,10 @@ class Shape:
     likely: Likely | None = None
     delimiter: str = ","
 
+    def fits(self, values: list[str]) -> bool:
+        """Whether values look like those of a record."""
+        return (self.width in (None, len(values))) and (self.likely is None or self.likely(values))
+
 
 def records(text: str, shape: Shape) -> Iterator[Record | BadRecord]:
     """Yield the records of a text, and the lines that are none."""
@@ -86,9 +90,9 @@ def complete(data: bytes, shape: Shape) -> int:
     text = data[:whole].decode("latin-1")
     rest = 0  # the line at which what is not whole begins
     for record in records(text, shape):
-        if isinstance(record, Record):
+        if isinstance(record, Record) and shape.fits(record.values):
             rest = 0
-        elif not rest:
+        elif not rest and not (isinstance(record, Record) and not record.values):
             rest = record.line
     if not rest:
         return whole
