@@ -25,7 +25,7 @@ bench: ## speed, beside real references, in one run
 
 nightly: ## random queries and scripts against PostgreSQL, other engines where they are, faults in the core (about an hour)
 	@scripts/setup.sh --tests
-	@JALAN_NIGHTLY=1 JALAN_ORACLE_EXAMPLES=2000 .venv/bin/python -m pytest tests/oracle tests/core/test_robustness.py
+	@JALAN_NIGHTLY=1 JALAN_ORACLE_EXAMPLES=2000 .venv/bin/python -m pytest tests/oracle tests/core/test_robustness.py tests/store/test_fuzzed_files.py
 	@.venv/bin/python -m tools.acceptance
 	@.venv/bin/python -m tools.mutants
 

@@ -159,6 +159,19 @@ def test_a_fault_outside_any_statement_is_said_of_the_whole_text(monkeypatch: py
 
 
 @pytest.mark.parametrize(
+    "sql",
+    [
+        "create function f() returns int language sql begin atomic select case when from 1 end; select 2; end",
+        "create function f() returns int begin atomic select from from; select case a when 1 then 2 end; end",
+    ],
+)
+def test_what_cannot_be_read_of_a_routine_ends_with_it(sql: str) -> None:
+    found = extract(f"{sql};\n{REST}", tables=TABLES)
+    assert "syntax_error" in {d.code for d in found.diagnostics}
+    assert [(link.table, link.column, link.output) for link in found.links][-1:] == [("ports", "port", "port")]
+
+
+@pytest.mark.parametrize(
     ("dialect", "sql", "values"),
     [
         ("oracle", "insert all select 1 from dual", None),

@@ -49,6 +49,22 @@ def test_the_way_of_a_value(sql: str, ways: dict[str, tuple[str, list[str]]]) ->
     assert _ways(sql) == ways
 
 
+@pytest.mark.parametrize(
+    ("written", "normal"),
+    [
+        ("trim(leading 'x' from name)", "trim(leading 'x' from name)"),
+        ("trim(leading from name, 'x')", "trim(leading 'x' from name)"),
+        ("trim('x' from name)", "trim(name, 'x')"),
+        ("trim(both name)", "trim(both from name)"),
+        ("trim(trailing from name)", "trim(trailing from name)"),
+    ],
+)
+def test_what_is_trimmed_stays_what_is_trimmed(written: str, normal: str) -> None:
+    (output,) = extract(f"select {written} as n from ports", tables=TABLES, detail=True).statements[0].outputs
+    assert output.detail is not None
+    assert output.detail.expression == normal
+
+
 def test_the_expression_is_in_the_normal_form() -> None:
     sql = "select  SUM( Fare )  FILTER(WHERE paid)/100 AS x, (select max(height) from tides) h from tickets"
     found = extract(sql, tables=TABLES, detail=True)

@@ -860,3 +860,15 @@ select port, name from ports union all strict corresponding select port, role as
 execute immediate 'insert into crew (name) select concat(port, \'-\', name) from ports'
 =: execute, insert
 => crew.name: ~ports.port, ~ports.name
+
+## call-of-a-table-function
+from ports |> call made.nearest(1)
+=: select
+=! not_followed
+=> *: ports.port, ports.name, ports.island, ports.tide_offset
+
+## window-of-a-pipe
+from tickets |> select fare, sum(fare) over w as total window w as (partition by sailing_id)
+=: select
+=> fare: tickets.fare
+=> total: +tickets.fare, tickets.sailing_id/window

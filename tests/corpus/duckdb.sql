@@ -684,3 +684,21 @@ select columns(c -> c >= 'port' or c = 'island'), columns(c -> c <> 'port' and c
 => island: ports.island
 => tide_offset: ports.tide_offset
 => name: ports.name
+
+## choice-of-names-by-length
+select columns(c -> length(c) < 7) from crew
+=: select
+=> name: crew.name
+=> role: crew.role
+=> port: crew.port
+
+## choice-of-names-before
+select columns(c -> c < 'name') from ports
+=: select
+=> island: ports.island
+
+## choice-of-names-up-to
+select columns(c -> c <= 'name') from ports
+=: select
+=> name: ports.name
+=> island: ports.island

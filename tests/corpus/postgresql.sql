@@ -722,3 +722,14 @@ create temp table f as select * from x where kept; insert into z (a, b) select c
 => z.a: x.c
 => z.b: ~x.d
 => z.(rows): x.kept/filter
+
+## driver-parameter-in-parentheses
+select name from ports where (port in ((%s)))
+=: select
+=> name: ports.name
+=> (rows): ports.port/filter
+
+## rename-a-column-without-the-word
+create table x (a text); alter table x rename a to b; insert into crew (name) select b from x
+=: create_table, alter_table, insert
+=> crew.name: x.b

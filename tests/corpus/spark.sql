@@ -785,3 +785,16 @@ from ports |> select port |> union all (select port from tides) |> intersect (se
 =: select
 => port: ports.port, tides.port, crew.port
 => (rows): ports.port/group_by, tides.port/group_by, crew.port/group_by
+
+## replace-columns
+create table x (a int); alter table x replace columns (b string, c string); insert into x select port, name from ports
+=: create_table, alter_table, insert
+=> x.b: ports.port
+=> x.c: ports.name
+
+## group-by-then-grouping-sets
+select port, name, count(*) as n from ports group by port, name grouping sets (port, name)
+=: select
+=> port: ports.port
+=> name: ports.name
+=> (rows): ports.port/group_by, ports.name/group_by

@@ -20,6 +20,6 @@ def configure(level: int = logging.INFO, json: bool | None = None) -> None:
             shape,
         ],
         wrapper_class=structlog.make_filtering_bound_logger(level),
-        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+        logger_factory=lambda *_: structlog.PrintLogger(sys.stderr),  # as it is when something is logged
         cache_logger_on_first_use=False,
     )

@@ -170,7 +170,7 @@ def reading(url: URL, timeout: int = _TIMEOUT) -> Iterator[Connection]:
         "-c default_transaction_isolation=repeatable\\ read"
     )
     arguments = {"connect_timeout": 10, "options": options, "application_name": "jalan"}
-    engine = create_engine(url, connect_args=arguments, poolclass=NullPool)
+    engine = create_engine(url, connect_args=arguments, poolclass=NullPool, hide_parameters=True)
     try:
         with engine.connect() as connection:
             # Definitions come back with every name qualified, whatever the path of the role is.

@@ -406,7 +406,8 @@ class CallParser(Cursor):
             return
         call.arguments = self.expression_list()
         if self.take("from"):
-            call.arguments += self.expression_list()
+            # What is trimmed comes first, as it does where the two are given as a list.
+            call.arguments = self.expression_list() + call.arguments
 
     def _normalize(self, call: tree.Call) -> None:
         call.arguments.append(self.expression())

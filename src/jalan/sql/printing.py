@@ -209,7 +209,9 @@ class Printer:
         name, inside = self.names(node.parts), ""
         if len(node.parts) == 1 and " " in node.parts[0]:
             name, _, word = node.parts[0].partition(" ")
-            inside = f"{word} from " if name == "trim" else ""
+            if name == "trim":
+                text, *of = [self.print(argument) for argument in node.arguments]
+                return f"trim({word} {', '.join(of)}{' ' if of else ''}from {text})"
             name = "collation for" if word == "for" else name
         elif node.parts[-1].lower() in ("xmlelement", "xmlpi") and node.arguments:
             inside = "name x, "

@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
+_SECONDS = frozenset(f":{second:02}" for second in range(60))
 _WRITTEN_AS_UTC = (None, "UTC", "GMT")
 
 
@@ -34,7 +35,10 @@ class Clock:
         found = self._minutes.get(key)
         if found is None:
             found = self._minutes[key] = self._minute(*key)
-        return found + written[16:19]
+        seconds = written[16:19]
+        if seconds not in _SECONDS:
+            raise ValueError(f"“{written[:40]}” is no time")
+        return found + seconds
 
     def _minute(self, minute: str, word: str) -> str:
         try:

@@ -7,10 +7,11 @@ A page of somebody else must not reach a Jalan that runs on loopback: not by a n
 from collections.abc import Iterable
 from urllib.parse import urlsplit
 
-import orjson
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from jalan.web.problems import send_problem
 
 LOOPBACK = frozenset({"localhost", "127.0.0.1", "::1"})
 _READING = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -50,7 +51,8 @@ class Guard:
         headers = Headers(scope=scope)
         refused = self._refused(scope["method"], headers)
         if refused is not None:
-            await _tell(answer, scope["path"], *refused)
+            status, detail = refused
+            await send_problem(answer, scope["path"], status, "Refused", detail)
             return
         await self._app(scope, self._bounded(receive), answer)
 
@@ -91,10 +93,3 @@ def _name(host: str) -> str:
     if host.startswith("["):
         return host[1:].partition("]")[0].lower()
     return host.partition(":")[0].lower()
-
-
-async def _tell(send: Send, path: str, status: int, detail: str) -> None:
-    problem = {"type": "about:blank", "title": "Refused", "status": status, "detail": detail, "instance": path}
-    kind = [(b"content-type", b"application/problem+json")]
-    await send({"type": "http.response.start", "status": status, "headers": kind})
-    await send({"type": "http.response.body", "body": orjson.dumps(problem)})

@@ -7,6 +7,7 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 from sqlalchemy.exc import DataError, DBAPIError, ProgrammingError
 from starlette.exceptions import HTTPException
+from starlette.types import Send
 
 from jalan.service.assets import BadCursor
 from jalan.service.errors import Conflict, Invalid, NotFound
@@ -28,6 +29,14 @@ class Problem(BaseModel):
 def _problem(request: Request, status: int, title: str, detail: str) -> JSONResponse:
     body = Problem(title=title, status=status, detail=detail, instance=request.url.path)
     return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
+
+
+async def send_problem(send: Send, path: str, status: int, title: str, detail: str) -> None:
+    """Answer a request with a problem, where no handler of the application does."""
+    body = Problem(title=title, status=status, detail=detail, instance=path).model_dump_json().encode()
+    kind = [(b"content-type", b"application/problem+json")]
+    await send({"type": "http.response.start", "status": status, "headers": kind})
+    await send({"type": "http.response.body", "body": body})
 
 
 def add_problem_handlers(app: FastAPI) -> None:
@@ -74,9 +83,3 @@ def add_problem_handlers(app: FastAPI) -> None:
             )
         detail = "the store does not answer; nothing is lost, try again when PostgreSQL runs"
         return _problem(request, 503, "Store unavailable", detail)
-
-    @app.exception_handler(Exception)
-    async def fault(request: Request, error: Exception) -> JSONResponse:
-        log.error("a fault of ours", path=request.url.path, exc_info=error)
-        detail = "a fault of ours; it is in the server's log, under the id in the header x-request-id"
-        return _problem(request, 500, "Internal error", detail)

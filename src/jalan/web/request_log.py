@@ -1,15 +1,17 @@
 """One line in the log for each request, and a limit to how long one may take."""
 
+import asyncio
 import secrets
 import time
 
-import anyio
 import structlog
-from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from jalan.web.problems import send_problem
 
 log = structlog.get_logger("jalan.web")
 _ENDLESS = "/events"  # what is followed until it is over
+_FAULT = "a fault of ours; it is in the server's log, under the id in the header x-request-id"
 
 
 class RequestLog:
@@ -24,27 +26,63 @@ class RequestLog:
         if scope["type"] != "http" or not scope["path"].startswith("/api/"):
             await self._app(scope, receive, send)
             return
-        id_ = secrets.token_hex(8)
-        begun = time.monotonic()
-        status = 0
+        answer = _Answer(send)
+        with structlog.contextvars.bound_contextvars(request=answer.id):
+            begun = time.monotonic()
+            try:
+                await self._answer(scope, receive, answer)
+            finally:
+                # The query has what a person looks for; the path has ids alone.
+                log.info(
+                    "request", request=answer.id, method=scope["method"], path=scope["path"][:200],
+                    status=answer.status, ms=round(1000 * (time.monotonic() - begun), 1),
+                )  # fmt: skip
 
-        async def noted(message: Message) -> None:
-            nonlocal status
-            if message["type"] == "http.response.start":
-                status = message["status"]
-                message["headers"] = [*message.get("headers", []), (b"x-request-id", id_.encode())]
-            await send(message)
+    async def _answer(self, scope: Scope, receive: Receive, answer: "_Answer") -> None:
+        """Wait for the application as long as a request may take.
 
+        What it does on a thread cannot be broken off: that goes on, and what it answers then is heard by nobody.
+        """
+        limit = None if scope["path"].endswith(_ENDLESS) else self._most
+        task = asyncio.ensure_future(self._app(scope, receive, answer.send))
         try:
-            with structlog.contextvars.bound_contextvars(request=id_):
-                limit = None if scope["path"].endswith(_ENDLESS) else self._most
-                with anyio.move_on_after(limit) as patience:
-                    await self._app(scope, receive, noted)
-                if patience.cancelled_caught and not status:
-                    raise HTTPException(503, f"there was no answer within {self._most:g} s; ask for less")
-        finally:
-            # The query has what a person looks for; the path has ids alone.
-            log.info(
-                "request", request=id_, method=scope["method"], path=scope["path"][:200], status=status or 500,
-                ms=round(1000 * (time.monotonic() - begun), 1),
-            )  # fmt: skip
+            await asyncio.wait({task}, timeout=limit)
+        except asyncio.CancelledError:
+            task.cancel()
+            raise
+        if not task.done():
+            if answer.status:
+                await task
+                return
+            detail = f"there was no answer within {self._most:g} s; ask for less"
+            await send_problem(answer.send, scope["path"], 503, "Too slow", detail)
+            answer.closed = True
+            task.add_done_callback(_unheard)
+        elif task.exception() is not None:
+            log.error("a fault of ours", request=answer.id, exc_info=task.exception())
+            if not answer.status:
+                await send_problem(answer.send, scope["path"], 500, "Internal error", _FAULT)
+
+
+def _unheard(task: "asyncio.Future[None]") -> None:
+    if not task.cancelled() and task.exception() is not None:
+        log.error("a fault of ours, after the request was given up", exc_info=task.exception())
+
+
+class _Answer:
+    """What is sent for a request. closed: nothing more is. status: 0 until it has begun."""
+
+    def __init__(self, send: Send) -> None:
+        self.id = secrets.token_hex(8)
+        self.status = 0
+        self.closed = False
+        self._send = send
+
+    async def send(self, message: Message) -> None:
+        """Send a part of the answer, with the id of the request."""
+        if self.closed:
+            return
+        if message["type"] == "http.response.start":
+            self.status = message["status"]
+            message["headers"] = [*message.get("headers", []), (b"x-request-id", self.id.encode())]
+        await self._send(message)

@@ -4,6 +4,7 @@ A run holds an advisory lock for as long as its process lives, on a connection o
 progress. So a run whose process was killed is told from one that is at work, whichever machine it ran on.
 """
 
+import re
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -25,7 +26,13 @@ _NOTES_KEPT = 1000
 ENDED = "the process ended before the run was done; nothing of it was kept, run it again"
 
 
+_UNKEPT = re.compile("[\x00\ud800-\udfff]")
 log = structlog.get_logger("jalan.runs")
+
+
+def _kept(words: str) -> str:
+    """Words that may quote what was read, as the store can keep them."""
+    return _UNKEPT.sub(lambda found: ascii(found[0])[1:-1], words)
 
 
 class Cancelled(Exception):
@@ -82,7 +89,7 @@ class Run:
     def note(self, level: str, code: str, message: str, place: str = "") -> None:
         """Keep something that was not understood; nothing is dropped in silence."""
         if len(self.notes) < _NOTES_KEPT:
-            self.notes.append(Note(level, code, message, place))
+            self.notes.append(Note(level, code, _kept(message), _kept(place)))
         else:
             self.dropped_notes += 1
 
@@ -169,7 +176,7 @@ def _end(engine: Engine, run: Run, error: BaseException) -> None:
         log.state = "cancelled" if stopped else "failed"
         log.finished_at = datetime.now(UTC)
         log.progress = None
-        log.message = "nothing of it was kept" if stopped else str(error) or type(error).__name__
+        log.message = "nothing of it was kept" if stopped else _kept(str(error)) or type(error).__name__
         log.notes = run._kept_notes()
 
 
