@@ -82,10 +82,8 @@ HUGE = ["0", "-1", "2147483648", "9223372036854775808", "1" * 400, "1e9", "%00",
 
 
 @pytest.mark.parametrize("value", HUGE)
-@pytest.mark.parametrize(("path", "method"), OPERATIONS)
+@pytest.mark.parametrize(("path", "method"), [one for one in OPERATIONS if "{" in one[0]])
 def test_ids_beyond_all_measure_are_refused(demo: Demo, path: str, method: str, value: str) -> None:
-    if "{" not in path:
-        pytest.skip("no id in this path")
     with TestClient(create_app(demo.engine), base_url="http://localhost", raise_server_exceptions=False) as client:
         answer = client.request(method, re.sub(r"{\w+}", value, path), json={})
     assert 400 <= answer.status_code < 500
