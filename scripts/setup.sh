@@ -62,7 +62,7 @@ if [ "$(cat .venv/.installed 2>/dev/null || true)" != "$wanted" ]; then
   say "installing Python packages into .venv"
   [ -x .venv/bin/python ] && .venv/bin/python -c 'import pip' 2>/dev/null || "$python" -m venv --clear .venv
   .venv/bin/python -m pip install --quiet --require-hashes -r requirements/uv.txt
-  VIRTUAL_ENV="$PWD/.venv" .venv/bin/uv pip install --quiet --require-hashes -r requirements/dev.txt
+  VIRTUAL_ENV="$PWD/.venv" .venv/bin/uv pip install --quiet --compile-bytecode --require-hashes -r requirements/dev.txt
   VIRTUAL_ENV="$PWD/.venv" .venv/bin/uv pip install --quiet --no-deps --editable .
   echo "$wanted" >.venv/.installed
 fi
