@@ -401,3 +401,8 @@ select * from (select port from ports order by tide_offset) t fetch first 3 rows
 =: select
 => PORT: ports.port
 => (rows): ports.tide_offset/sort
+
+## isolation-of-one-query
+select port from ports with ur
+=: select
+=> PORT: ports.port

@@ -872,3 +872,161 @@ from tickets |> select fare, sum(fare) over w as total window w as (partition by
 =: select
 => fare: tickets.fare
 => total: +tickets.fare, tickets.sailing_id/window
+
+## export-with-a-connection
+export data with connection `far.eu.quay` options (uri = 'gs://tides/all*.csv') as select port, height from tides
+=: export
+=> gs://tides/all*.csv.port: tides.port
+=> gs://tides/all*.csv.height: tides.height
+
+## export-without-a-place
+export data as select port from tides
+=: export
+=> ?.port: tides.port
+
+## pipe-assert
+from tickets |> assert fare > 0, 'no fare', ticket_id |> select fare
+=: select
+=> fare: tickets.fare
+
+## pipe-as-struct
+from tickets |> select as struct fare, paid
+=: select
+=> fare: tickets.fare
+=> paid: tickets.paid
+
+## pipe-group-by-rollup
+from tickets |> aggregate sum(fare) as total group by rollup(sailing_id, paid)
+=: select
+=> sailing_id: tickets.sailing_id
+=> paid: tickets.paid
+=> total: +tickets.fare
+=> (rows): tickets.sailing_id/group_by, tickets.paid/group_by
+
+## pipe-extend-without-as
+from tickets |> extend fare * 2 double_fare |> select double_fare
+=: select
+=> double_fare: ~tickets.fare
+
+## pipe-union-by-name
+from ports |> select port, name |> union all by name (select name, port from crew)
+=: select
+=> port: ports.port, crew.port
+=> name: ports.name, crew.name
+
+## pipe-sample
+from tickets |> tablesample system (10 percent) |> select fare
+=: select
+=> fare: tickets.fare
+
+## pipe-call-with-alias
+from ports |> call made.nearest(1) as n |> select n.port
+=: select
+=! not_followed
+=> port: ~ports.port{port}, ~ports.name{port}, ~ports.island{port}, ~ports.tide_offset{port}
+
+## pipe-with
+from tickets |> with late as (select sailing_id from sailings where delayed) |> join late using (sailing_id) |> select fare
+=: select
+=> fare: tickets.fare
+=> (rows): sailings.delayed/filter, tickets.sailing_id/join, sailings.sailing_id/join
+
+## pipe-drop
+from ports |> drop island, tide_offset
+=: select
+=> port: ports.port
+=> name: ports.name
+
+## load-with-partition-columns
+load data into made.t (port string not null, height float64 options (description = 'x')) from files (format = 'CSV', uris = ['gs://tides/x.csv']) with partition columns (d date)
+=: load
+=> made.t.port: gs://tides/x.csv.port
+=> made.t.height: gs://tides/x.csv.height
+
+## cast-with-format
+select cast(sold_at as string format 'YYYY' at time zone 'UTC') as y from tickets
+=: select
+=> y: ~tickets.sold_at
+
+## typed-array-constructor
+select array<int64>[sailing_id, berths] as a, array<struct<x int64>>[] as e from sailings
+=: select
+=> a: ~sailings.sailing_id, ~sailings.berths
+
+## model-as-argument
+select p.height from ml.predict(model made.tidal, (select port, height from tides)) p
+=: select
+=> height: ~tides.port, ~tides.height
+=> (rows): tides.port/join, tides.height/join
+
+## nested-types
+select cast(null as array<struct<a int64, b array<string>>>) as e, port from ports
+=: select
+=> port: ports.port
+
+## union-matched-by-names
+select port, name from ports full union all by name on (name) select name, role from crew
+=: select
+=> name: ports.name, crew.name
+
+## window-that-is-only-named
+select sum(fare) over b as s from tickets window a as (partition by sailing_id), b as a
+=: select
+=> s: +tickets.fare, tickets.sailing_id/window
+
+## left-union-by-name
+select port, name from ports left outer union all by name select name, role from crew
+=: select
+=> port: ports.port
+=> name: ports.name, crew.name
+
+## inner-union-by-name
+select port, name from ports inner union all by name select name, role from crew
+=: select
+=> name: ports.name, crew.name
+
+## full-intersect-by-name
+select port, name from ports full except distinct by name select name, role from crew
+=: select
+=> port: ports.port
+=> name: ports.name
+=> (rows): crew.name/filter, crew.role/filter, ports.port/group_by, ports.name/group_by
+
+## star-of-a-struct-in-parentheses
+select (struct(port as p, name as n)).* from ports
+=: select
+=> p: ports.port
+=> n: ports.name
+
+## star-replacing-what-is-not-there
+select * replace (1 as nothing) from ports
+=: select
+=! unknown_column
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## star-of-a-column-of-rows
+select details.* from bookings
+=: select
+=! star_of_expression
+=> *: ~bookings.details
+
+## array-of-a-query-unnested
+select leg.port from unnest(array(select as struct port, name from ports)) as leg
+=: select
+=> port: ports.port
+=> (rows): ports.port/join, ports.name/join
+
+## array-of-values-unnested
+select n from unnest(array(select name from ports)) as n
+=: select
+=> n: +ports.name
+=> (rows): ports.name/join
+
+## field-of-a-merged-column
+select details.a from bookings join (select details from bookings) using (details)
+=: select
+=> a: ~bookings.details{a}
+=> (rows): bookings.details/join

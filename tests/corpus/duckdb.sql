@@ -702,3 +702,88 @@ select columns(c -> c <= 'name') from ports
 =: select
 => name: ports.name
 => island: ports.island
+
+## struct-with-a-name-behind-a-colon
+select {'a':port, b: name} as s from ports
+=: select
+=> s: ~ports.port, ~ports.name
+
+## lambda-of-two
+select list_reduce(legs, lambda x, y: x + y) as n from bookings
+=: select
+=> n: ~bookings.legs
+
+## settings-behind-a-query
+select port from ports order by all desc nulls last
+=: select
+=> port: ports.port
+
+## limit-by-share
+select port from ports limit 40 percent
+=: select
+=> port: ports.port
+
+## function-of-a-table
+create macro made(x) as table select name from ports where port = x; insert into crew (name) select name from made('SK')
+=: create_function, insert
+=> name: ports.name
+=> (rows): ports.port/filter
+=> crew.name: ports.name
+=> crew.(rows): ports.port/filter
+
+## star-without-a-column-of-one-table
+select * exclude (ports.name) from ports join crew using (port)
+=: select
+=> port: ports.port
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> crew_id: crew.crew_id
+=> name: crew.name
+=> role: crew.role
+=> boss_id: crew.boss_id
+=> (rows): ports.port/join, crew.port/join
+
+## columns-by-glob
+select * glob 'ti*' from ports
+=: select
+=> tide_offset: ports.tide_offset
+
+## choice-in-a-list
+select columns(c -> c in ('port', 'name')) from ports
+=: select
+=> port: ports.port
+=> name: ports.name
+
+## choice-not-in-a-list
+select columns(c -> c not in ('port', 'name')) from ports
+=: select
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## choice-that-is-not
+select columns(c -> not (c like 'p%')) from ports
+=: select
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## choice-by-both
+select columns(c -> c like '%t' and not starts_with(c, 'x')) from ports
+=: select
+=> port: ports.port
+=> tide_offset: ports.tide_offset
+
+## choice-that-cannot-be-known
+select columns(c -> made(c)) from ports
+=: select
+=! star_of_expression
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## renamed-by-a-pattern
+select columns('(p)ort|(n)ame') as 'x_\1' from ports
+=: select
+=> x_p: ports.port
+=> x_: ports.name

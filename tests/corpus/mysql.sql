@@ -545,3 +545,34 @@ select core.ports.name, tidy.ports.name as b from core.ports join tidy.ports on 
 prepare st from 'insert into crew (name) select concat(port, \'-\', name) from ports'; execute st
 =: prepare, execute, insert
 => crew.name: ~ports.port, ~ports.name
+
+## load-into-a-partition
+load data infile 'x.csv' into table ports partition (p0, p1) fields terminated by ',' (port, name)
+=: load
+=> ports.port: x.csv.port
+=> ports.name: x.csv.name
+
+## interval-of-an-expression
+select date_add(sold_at, interval fare + 1 day) as d from tickets
+=: select
+=> d: ~tickets.sold_at, ~tickets.fare
+
+## table-with-keys-only-named
+create table made (a int, constraint c unique (a), index i (a), primary key (a)); insert into made select sailing_id from sailings
+=: create_table, insert
+=> made.a: sailings.sailing_id
+
+## view-with-a-definer
+create or replace algorithm = merge definer = `quay`@`%` sql security invoker view v (a, b) as select port, name from ports
+=: create_view
+=> v.a: ports.port
+=> v.b: ports.name
+
+## mysql-event
+create event nightly on schedule every 1 day do insert into crew (name) select name from ports
+=: create_event, insert
+=> crew.name: ports.name
+
+## mysql-trigger-with-definer
+create definer = `quay`@`%` trigger t before insert on crew for each row set new.name = (select name from ports limit 1)
+=: create_trigger, set

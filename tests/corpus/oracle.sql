@@ -428,7 +428,7 @@ end;
 =: create_procedure, insert, update, insert, delete, null
 => ports.tide_offset: +sailings.berths, sailings.port/filter, tides.height, tides.height/filter
 => ports.(rows): sailings.berths/conditional, sailings.port/filter, ports.port/filter, tides.height/filter, tides.port/filter
-=> refunds.reason: ~crew.name{NAME}
+=> refunds.reason: crew.name
 => tides.(rows): tides.height/filter
 
 ## trigger
@@ -708,3 +708,32 @@ with t (a, b) as (select crew_id, boss_id from crew union all select c.crew_id, 
 => A: crew.crew_id
 => ORD: ~crew.crew_id, ~crew.boss_id
 => (rows): crew.boss_id/filter, crew.crew_id/filter
+
+## match-with-a-union-of-symbols
+select * from tides match_recognize (partition by port order by at measures last(u.height) as top, first(a.at) as begun pattern (a b+ c) subset u = (a, b), w = (b, c) define b as height > prev(height))
+=: select
+=> PORT: tides.port
+=> TOP: ~tides.height
+=> BEGUN: ~tides.at
+=> (rows): tides.port/window, tides.at/window, tides.height/filter
+
+## cast-with-a-default
+select cast(name as number default -1 on conversion error) as n, cast(fare as varchar2(10), 'x') as f from crew, tickets
+=: select
+=> N: ~crew.name
+=> F: ~tickets.fare
+
+## first-value-with-nulls-left-out
+select first_value(height ignore nulls) over (order by at) as f, max(height) keep (dense_rank last order by at desc nulls last) as l from tides
+=: select
+=> F: ~tides.height, tides.at/window
+=> L: +tides.height, tides.at/sort
+
+## into-an-element
+declare type ns is table of varchar2(9); l ns; begin select name into l(1) from ports; insert into crew (name) values (l(1)); end;
+=: block, insert
+=> crew.name: ports.name
+
+## oracle-package
+create package quay authid definer as procedure refresh; function made return number; end quay;
+=: create_package

@@ -733,3 +733,85 @@ select name from ports where (port in ((%s)))
 create table x (a text); alter table x rename a to b; insert into crew (name) select b from x
 =: create_table, alter_table, insert
 => crew.name: x.b
+
+## xmltable-passing-by-value
+select x.n from bookings b, xmltable('/r' passing by value b.details by ref columns n text path '@n') x
+=: select
+=> n: ~bookings.details{@n}
+=> (rows): bookings.details/join
+
+## order-using-an-operator
+select string_agg(name, ',' order by name using operator(pg_catalog.<)) as n from ports order by port using > nulls last
+=: select
+=> n: +ports.name, ports.name/sort
+
+## type-of-two-words
+select cast(fare as double precision) as f, cast(sold_at as timestamp (3) without time zone) as s, cast('x' as character varying (10)) as c from tickets
+=: select
+=> f: ~tickets.fare
+=> s: ~tickets.sold_at
+
+## recursive-view
+create recursive view steps (n, port) as select tide_offset, port from ports union all select n + 1, port from steps where n < 5
+=: create_view
+=> steps.n: ports.tide_offset, ~ports.tide_offset
+=> steps.port: ports.port
+=> steps.(rows): ports.tide_offset/filter
+
+## table-that-is-emptied
+create temporary table x (a text) on commit drop; insert into x select name from ports; insert into crew (name) select a from x
+=: create_table, insert, insert
+=> crew.name: ports.name
+
+## a-named-window-over-another
+select sum(fare) over b as s from tickets window a as (partition by sailing_id), b as (a order by sold_at)
+=: select
+=> s: +tickets.fare, tickets.sold_at/window, tickets.sailing_id/window
+
+## star-of-a-composite
+select (p).* from ports p
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+
+## star-of-a-composite-column
+select (details).* from bookings
+=: select
+=! star_of_expression
+=> *: ~bookings.details
+
+## star-of-an-unknown-row
+select (made.row_of(port)).*, name from ports
+=: select
+=! star_of_expression
+=> *: ~ports.port
+=> name: ports.name
+
+## order-by-number-behind-using
+select distinct on (1) * from ports join crew using (port) order by 1, 2
+=: select
+=> port: ports.port
+=> name: ports.name, crew.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> crew_id: crew.crew_id
+=> role: crew.role
+=> boss_id: crew.boss_id
+=> (rows): ports.port/join, crew.port/join, ports.port/group_by, ports.port/sort, ports.name/sort
+
+## function-of-the-whole-row
+select p.made from ports p
+=: select
+=! unknown_column
+=> made: ?ports.port, ?ports.name, ?ports.island, ?ports.tide_offset
+
+## group-by-position-of-a-star
+select *, count(*) over () from ports group by 1, 2, 3, 4
+=: select
+=> port: ports.port
+=> name: ports.name
+=> island: ports.island
+=> tide_offset: ports.tide_offset
+=> (rows): ports.port/group_by, ports.name/group_by, ports.island/group_by, ports.tide_offset/group_by

@@ -497,3 +497,15 @@ create temp table f (like ports); insert into f select * from ports where island
 =: create_table, insert, delete, insert
 => crew.port: ports.port
 => crew.(rows): ports.island/filter, ports.name/filter
+
+## unload-of-a-query-as-it-stands
+unload (select port, height from tides where at > '2026-01-01') to 's3://tides/out_'
+=: unload
+=> s3://tides/out_.port: tides.port
+=> s3://tides/out_.height: tides.height
+=> s3://tides/out_.(rows): tides.at/filter
+
+## approximate-count
+select approximate count(distinct passenger) as n from tickets
+=: select
+=> n: +tickets.passenger

@@ -647,3 +647,27 @@ select decode(island, 'n', name, 's', port, tide_offset) as d from ports
 create or replace temporary table f as select port as a from ports; create or replace temporary table f as select name as a from ports; insert into crew (name) select a from f
 =: create_table_as, create_table_as, insert
 => crew.name: ports.name
+
+## pivot-of-all-values
+select * from (select port, berths, delayed from sailings) pivot (sum(berths) for delayed in (any order by delayed) default on null (0))
+=: select
+=> PORT: sailings.port
+=> *: +sailings.berths, sailings.delayed/conditional
+=> (rows): sailings.port/group_by
+
+## alert-with-an-action
+create alert late warehouse = w schedule = '5 minute' if (exists (select 1 from sailings where delayed)) then insert into crew (name) select port from sailings where delayed
+=: create_alert, insert
+=> crew.name: sailings.port
+=> crew.(rows): sailings.delayed/filter
+
+## rename-without-schema
+create table made.x (a text); alter table made.x rename to y; insert into made.y select name from ports
+=: create_table, alter_table, insert
+=> MADE.Y.A: ports.name
+
+## object-and-its-fields
+select o:a::string as a, o:b as b from (select object_construct('a', port, 'b', name) as o from ports)
+=: select
+=> A: ~ports.port
+=> B: ~ports.name

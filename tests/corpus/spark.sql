@@ -798,3 +798,81 @@ select port, name, count(*) as n from ports group by port, name grouping sets (p
 => port: ports.port
 => name: ports.name
 => (rows): ports.port/group_by, ports.name/group_by
+
+## export-of-a-table
+export table tides partition (port = 'x') to '/out/tides'
+=: export
+=> /out/tides.port: tides.port
+=> /out/tides.at: tides.at
+=> /out/tides.height: tides.height
+
+## pipe-offset
+from tickets |> order by sold_at |> limit 5 |> offset 2 |> select fare
+=: select
+=> fare: tickets.fare
+=> (rows): tickets.sold_at/sort
+
+## generated-array
+create table x (a array<struct<b:int,c:string>>) using parquet location '/lake/x'; insert into x select legs from bookings
+=: create_table, insert
+=> x.a: bookings.legs
+
+## transform-with-formats
+select transform (port, name) row format delimited fields terminated by ',' using 'cat' as (p, n) row format delimited fields terminated by ',' from ports
+=: select
+=> p: ~ports.port, ~ports.name
+=> n: ~ports.port, ~ports.name
+
+## aliases-in-parentheses
+select posexplode(legs) as (i, leg) from bookings
+=: select
+=> leg: ~bookings.legs{[*]}
+=> (rows): bookings.legs/join
+
+## aliases-of-an-unknown-function
+select made(legs, booking_id) as (a, b) from bookings
+=: select
+=> a: ~bookings.legs, ~bookings.booking_id
+=> b: ~bookings.legs, ~bookings.booking_id
+
+## named-struct-and-its-fields
+select s.a, s.b from (select named_struct('a', port, 'b', upper(name)) as s from ports) t
+=: select
+=> a: ports.port
+=> b: ~ports.name
+
+## inline-of-structs
+select inline(array(struct(port, name), struct(name, port))) from ports
+=: select
+=> port: ports.port, ports.name
+=> name: ports.name, ports.port
+=> (rows): ports.port/join, ports.name/join
+
+## inline-of-named-structs
+select x.a from ports lateral view inline(array(named_struct('a', port), named_struct('a', name))) x
+=: select
+=> a: ports.port, ports.name
+=> (rows): ports.port/join, ports.name/join
+
+## json-tuple
+select c0, c1 from bookings lateral view json_tuple(details, 'a', 'b') t
+=: select
+=> c0: ~bookings.details{a}
+=> c1: ~bookings.details{b}
+
+## json-tuple-in-the-list
+select json_tuple(details, 'a', 'b') as (x, y) from bookings
+=: select
+=> x: ~bookings.details{a}
+=> y: ~bookings.details{b}
+
+## stack-that-cannot-be-counted
+select stack(n, port, name) from ports, (select 2 as n) t
+=: select
+=> stack(n, port, name): ~ports.port, ~ports.name
+
+## position-and-value
+select p, v from bookings lateral view posexplode(legs) t as p, v
+=: select
+=> v: ~bookings.legs{[*]}
+=> (rows): bookings.legs{[*]}/join

@@ -478,3 +478,10 @@ prepare p from select port from tides where height > ?; execute p using 3
 =! not_followed
 => port: tides.port
 => (rows): tides.height/filter
+
+## table-argument-with-its-order
+select t.* from table(made.last_of(input => table(tides) partition by port order by at, days => 3)) t
+=: select
+=! not_followed
+=> *: ~tides.port, ~tides.at, ~tides.height
+=> (rows): tides.at/sort, tides.port/filter

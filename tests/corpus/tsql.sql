@@ -814,3 +814,19 @@ select port into #f from ports where island = 'x'; insert into crew (port) selec
 =: create_table_as, insert
 => crew.port: ports.port
 => crew.(rows): tides.port/join, ports.port/join, ports.island/filter
+
+## copy-with-defaults-of-columns
+copy into refunds (refund_id default 0 1, amount 3) from 'https://quay.example/x.csv'
+=: copy
+=> refunds.refund_id: https://quay.example/x.csv.refund_id
+=> refunds.amount: https://quay.example/x.csv.amount
+
+## view-with-schemabinding
+create view dbo.v (a) with schemabinding, encryption as select name from dbo.ports
+=: create_view
+=> dbo.v.a: ports.name
+
+## rename-into-the-same-schema
+create table made.old (a varchar(9)); exec sp_rename 'made.old', 'new'; insert into made.new select name from ports
+=: create_table, rename_table, insert
+=> made.new.a: ports.name

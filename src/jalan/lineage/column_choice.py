@@ -122,10 +122,13 @@ def _value(node: tree.Expression, parameter: str, name: str, text: str) -> str |
     return None
 
 
+_COMMENT = re.compile(r"/\*.*?\*/|--[^\n]*", re.DOTALL)
+
+
 def _negated(node: tree.InList | tree.Binary, text: str) -> bool:
     """Whether NOT stands before IN or LIKE: the tree does not keep it, for it moves no column."""
     left = node.argument if isinstance(node, tree.InList) else node.left
-    return text[left.end : node.end].lstrip().lower().startswith("not")
+    return _COMMENT.sub("", text[left.end : node.end]).lstrip().lower().startswith("not")
 
 
 def _compared(node: tree.Binary, parameter: str, name: str, text: str) -> bool | None:

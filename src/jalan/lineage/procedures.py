@@ -34,6 +34,7 @@ class Procedure:
         self._cursors: dict[str, Relation] = {}
         self._types: dict[str, list[str]] = {}
         self._records: dict[str, list[str]] = {}
+        self._of_any_row: set[str] = set()  # variables that hold rows of whatever columns
         for name in _GIVEN:
             spelled = resolver.spelled(name)
             resolver.variables.setdefault(spelled, Made(spelled, {}, {}, (0, 0)))
@@ -117,10 +118,16 @@ class Procedure:
     def _scope(self) -> Scope:
         return Scope(self.resolver.outer)
 
-    def _assign_relation(self, names: list[str], found: Relation) -> None:
+    def _assign_relation(self, names: list[str], found: Relation, looped: bool = False) -> None:
+        """Put rows into variables. looped: into those of a loop, which come to be with it where nobody declares
+        them, and then hold rows."""
         columns = found.columns
-        declared = self._records.get(self.resolver.spelled(names[0])) if names else None
-        if len(names) == 1 and columns and (len(columns) > 1 or declared or columns[0].name == "*"):
+        name = self.resolver.spelled(names[0]) if names else ""
+        if looped and name not in self.variables:
+            self._of_any_row.add(name)
+        declared = self._records.get(name)
+        rows = len(columns) > 1 or declared or name in self._of_any_row or (columns and columns[0].name == "*")
+        if len(names) == 1 and columns and rows:
             record = Made(names[0], {}, {}, columns[0].span)
             record.fields = {}
             for n, made in enumerate(columns):
@@ -192,6 +199,8 @@ class Procedure:
         return None if columns is None else list(columns)
 
     def _declare_record(self, node: tree.Declare) -> None:
+        if node.type == ("record",):
+            self._of_any_row.update(map(self.resolver.spelled, node.names))
         fields = self._fields_of_type(node.type, node.rowtype)
         if not fields or node.value is not None or "*" in fields:
             return
@@ -270,7 +279,7 @@ class Procedure:
         before = copy_flow(self.context)
         if node.query is not None:
             found = self.resolver.relation(node.query, self.resolver.outer)
-            self._assign_relation(node.names, found)
+            self._assign_relation(node.names, found, looped=True)
             merge(self.context, found.rows)
         elif node.dynamic and node.condition is not None:
             self._run_text(node.condition, node.names, (node.start, node.end))
@@ -279,7 +288,7 @@ class Procedure:
             named = isinstance(node.source, tree.Column | tree.Call)
             cursor = self._cursors.get(node.source.parts[-1]) if named else None  # type: ignore[attr-defined]
             if cursor is not None:
-                self._assign_relation(node.names, cursor)
+                self._assign_relation(node.names, cursor, looped=True)
                 merge(self.context, cursor.rows)
             else:
                 self.resolver.collect(node.source, self._scope(), made.values, made.conditions, TRANSFORMATION)

@@ -178,7 +178,16 @@ class RelationResolver(FromResolver):
 
     def _combine(self, operation: tree.SetOperation, found: Relation, right: Relation) -> None:
         if operation.by_name:
+            counted = len(found.columns)
             pairs = self._by_name(found, right)
+            if operation.side in ("left", "inner"):
+                del found.columns[counted:]
+            if operation.side == "inner":
+                both = {made.name for made in right.columns}
+                found.columns[:] = [made for made in found.columns if made.name in both]
+            if operation.only is not None:
+                names = set(operation.only)
+                found.columns[:] = [made for made in found.columns if made.name in names]
         else:
             pairs = list(zip(found.columns, right.columns, strict=False))
             if len(found.columns) != len(right.columns) and not self._open_ended(found, right):

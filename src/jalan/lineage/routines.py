@@ -69,7 +69,8 @@ class RoutineResolver(PipeResolver):
         found = self.result_of(routine, self.bound(routine, call.arguments, scope))
         if not found.columns:
             return None
-        names = routine.returns or []
+        # The rows of a collection of values have one column, which the database names.
+        names = routine.returns or (["COLUMN_VALUE"] if self._upper and len(found.columns) == 1 else [])
         columns = [
             Made(names[n] if n < len(names) else made.name, made.values, made.conditions, made.span)
             for n, made in enumerate(found.columns)

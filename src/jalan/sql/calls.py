@@ -161,7 +161,9 @@ class CallParser(Cursor):
                     self.i += 1
                     query.limit.append(self.expression())
             elif self.keys[self.i] == "order":
-                query.order += self.order_by()
+                self.expect("order")
+                self.expect("by")
+                query.order += self.sort_keys(in_arguments=True)
             elif self.keys[self.i] == "(":
                 self.skip_parentheses()
             else:
@@ -299,8 +301,8 @@ class CallParser(Cursor):
         self.expect("by")
         return self.sort_keys()
 
-    def sort_keys(self) -> list[tree.Sort]:
-        """Read the keys behind ORDER BY."""
+    def sort_keys(self, in_arguments: bool = False) -> list[tree.Sort]:
+        """Read the keys behind ORDER BY. in_arguments: what follows may be a further argument with its name."""
         found = []
         while True:
             key = self.expression()
@@ -313,7 +315,7 @@ class CallParser(Cursor):
             if self.take("nulls") and not (self.take("first") or self.take("last")):
                 self.fail("FIRST or LAST")
             found.append(tree.Sort(key.start, self.end_of_last(), key))
-            if not self.take(","):
+            if (in_arguments and self.keys[self.i + 2] == "=>") or not self.take(","):
                 return found
 
     def operator_name(self) -> None:

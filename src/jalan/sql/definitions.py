@@ -123,6 +123,7 @@ class DefinitionParser(MoveParser):
         return i
 
     def _view(self, start: int, materialized: bool, temporary: bool, kind: str = "view") -> tree.Statement:
+        first = self.i - 2  # before VIEW
         self._if_not_exists()
         target = self.table_name()
         columns = self._view_columns() if self.keys[self.i] == "(" else None
@@ -134,6 +135,8 @@ class DefinitionParser(MoveParser):
             return tree.CreateTable(start, end, target, columns or [], [], temporary, None, location)
         self.expect("as")
         query = self.query()
+        if self.keys[first] == "recursive":
+            query = _recursive(target, columns or [], query)
         if self.take("with"):
             while self.keys[self.i] in ("cascaded", "local", "check", "option", "no", "data", "read", "only",
                                         "schema", "binding"):  # fmt: skip
@@ -532,3 +535,15 @@ class DefinitionParser(MoveParser):
         if kind in ("database", "catalog"):
             parts = (*parts, "")
         return tree.Use(self.starts[first], self.end_of_last(), parts)
+
+
+def _recursive(target: tree.TableName, columns: list[str], query: tree.Query) -> tree.Query:
+    """What a recursive view stands for: a query that reads its own rows under the view's name."""
+    start, end = query.start, query.end
+    name = target.parts[-1]
+    cte = tree.Cte(start, end, name, columns, query, [])
+    place = (target.start, target.end)
+    items = [tree.Item(*place, tree.Column(*place, (column,)), None) for column in columns]
+    body = tree.Select(start, end, None, items, None, False, [], None, [], None, {})
+    body.source = [tree.TableSource(*place, None, None, tree.TableName(*place, (name,)))]
+    return tree.Query(start, end, tree.With(start, end, True, [cte]), body, [], [])

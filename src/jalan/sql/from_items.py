@@ -10,6 +10,7 @@ JOIN_STARTS = frozenset(
     any
     """.split()
 )
+SET_SIDES = frozenset({"full", "left", "inner", "outer"})
 _JOIN_KINDS = {"left", "right", "full", "inner", "cross", "asof", "semi", "anti", "positional", "outer", "any"}
 _FILE_FORMATS = frozenset({"parquet", "csv", "json", "orc", "avro", "delta", "text", "binaryfile", "iceberg"})
 _TABLE_HINTS = frozenset(
@@ -54,6 +55,13 @@ class FromParser(ReshapingParser):
             left = joined
         return left
 
+    def set_operator_behind_side(self) -> bool:
+        """Whether a set operator stands here behind ``FULL``, ``LEFT [OUTER]`` or ``INNER``."""
+        i = self.i
+        while self.keys[i] in SET_SIDES:
+            i += 1
+        return i > self.i and self.keys[i] in ("union", "except", "intersect", "minus")
+
     def _join(self, left: tree.FromItem) -> tree.FromItem | None:
         if self.keys[self.i] == "lateral":
             return self._lateral_view(left) if self.peek() == "view" else None
@@ -61,6 +69,8 @@ class FromParser(ReshapingParser):
         self.take("global")
         at = self.i
         kind = "inner"
+        if self.set_operator_behind_side():
+            return None
         while self.keys[self.i] in _JOIN_KINDS:
             word = self.keys[self.i]
             if word in ("semi", "anti", "asof") or kind == "inner":

@@ -152,6 +152,8 @@ class MoveParser(ChangeParser):
         self.take("table")
         target = self.table_name()
         columns: list[str] | None = None
+        if source is None and self.keys[self.i] == "(":  # what the table is made with
+            columns = self.names_with_types("a column")
         assignments: list[tree.Assignment] = []
         while self.keys[self.i] != ";" and self.kinds[self.i] != END:
             key = self.keys[self.i]
@@ -165,7 +167,7 @@ class MoveParser(ChangeParser):
             elif key == "set" and self.keys[self.i - 1] != "character":
                 self.i += 1
                 assignments = self._assignments()
-            elif key == "partition":
+            elif key == "partition" and self.peek() == "(":
                 self.i += 1
                 self.skip_parentheses()
             else:

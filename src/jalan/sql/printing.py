@@ -288,7 +288,8 @@ class Printer:
         parts: list[str] = []
         left: tree.Body = node
         while isinstance(left, tree.SetOperation):
-            words = f"{left.operator}{' all' if left.all else ''}{' by name' if left.by_name else ''}"
+            words = f"{left.side} {left.operator}{' all' if left.all else ''}{' by name' if left.by_name else ''}"
+            words = words.strip() + (f" on ({', '.join(map(self.name, left.only))})" if left.only else "")
             parts += [self._body(left.right), words]
             left = left.left
         return " ".join([self._body(left), *reversed(parts)])

@@ -4,6 +4,7 @@ from itertools import product
 from math import prod
 
 from jalan.sql import tree
+from jalan.sql.from_items import SET_SIDES
 from jalan.sql.lexer import NUMBER, STRING, WORD
 from jalan.sql.with_clauses import WithParser
 
@@ -173,11 +174,21 @@ class QueryParser(WithParser):
 
     def _set_operations(self, first: tree.Body | None = None) -> tree.Body:
         left = self._intersections() if first is None else first
-        while self.keys[self.i] in _SET_OPERATORS:
+        while self.keys[self.i] in _SET_OPERATORS or self.set_operator_behind_side():
+            side = self._side_of_set()
             operator, all_, by_name = self._set_operator()
+            only = self.names_in_parentheses() if by_name and self.take("on") else None
             right = self._intersections()
-            left = tree.SetOperation(left.start, right.end, operator, all_, left, right, by_name)
+            left = tree.SetOperation(left.start, right.end, operator, all_, left, right, by_name, side, only)
         return left
+
+    def _side_of_set(self) -> str:
+        """Read ``FULL``, ``LEFT [OUTER]`` or ``INNER`` before a set operator."""
+        side = ""
+        while self.keys[self.i] in SET_SIDES:
+            side = side or self.keys[self.i]
+            self.i += 1
+        return side
 
     def _intersections(self) -> tree.Body:
         left = self._body()

@@ -157,12 +157,13 @@ class ReshapingParser(ItemParser):
             self.skip_parentheses()
             words = {self.keys[i] for i in range(first, self.i) if self.kinds[i] == WORD}
             item.symbols = sorted(self._folding.apply(word) for word in words - {"permute"})
-        while self.take("subset"):
-            item.symbols.append(self.name())
-            self.expect("=")
-            self.skip_parentheses()
-            if not self.take(","):
-                break
+        if self.take("subset"):
+            while True:
+                item.symbols.append(self.name())
+                self.expect("=")
+                self.skip_parentheses()
+                if not self.take(","):
+                    break
         if self.take("define"):
             while True:
                 item.symbols.append(self.name("a variable of the pattern"))

@@ -23,7 +23,11 @@ class ItemParser(ExpressionParser):
         while True:
             start = starts[self.i]
             before = self._alias_before() if self._aliases_before else None
+            sign = keys[self.i - 1] if before is not None else ""
             expression = self.expression()
+            if sign in ("+=", "-="):  # the variable takes part in what it gets
+                behind = tree.Column(start, start + len(before or ""), (str(before),))
+                expression = tree.Binary(start, expression.end, sign[0], behind, expression)
             if type(expression) is tree.Star and keys[self.i] in _STAR_WORDS:
                 self.star_modifiers(expression)
             alias = before

@@ -305,7 +305,8 @@ class StatementPrinter(Printer):
         return f"use {self.names(node.parts)}"
 
     def _wrapped(self, node: tree.Wrapped) -> str:
-        head = "prepare x as" if node.kind == "prepare" else f"{node.kind.replace('_', ' ')} x as"
+        word = {"create_event": "do", "create_alert": "then"}.get(node.kind, "as")
+        head = "prepare x as" if node.kind == "prepare" else f"{node.kind.replace('_', ' ')} x {word}"
         return f"{head} {self.print(node.body)}"
 
 

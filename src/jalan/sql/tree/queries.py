@@ -315,13 +315,16 @@ class Values(Node):
 
 @dataclass(slots=True, eq=False)
 class SetOperation(Node):
-    """``left UNION|INTERSECT|EXCEPT [ALL] right``; by_name: columns meet by name, not by place."""
+    """``left UNION|INTERSECT|EXCEPT [ALL] right``; by_name: columns meet by name, not by place. side: ``left``
+    where only the columns of the left arm count. only: the columns that count, if they are named."""
 
     operator: str
     all: bool
     left: Body
     right: Body
     by_name: bool = False
+    side: str = ""
+    only: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
