@@ -302,6 +302,16 @@ def without_secrets(config: BaseModel) -> dict[str, Any]:
     return found
 
 
+def shown_config(config: dict[str, Any]) -> dict[str, Any]:
+    """Return a stored configuration as answers have it: one that is older than the rule may have a user in an address.
+
+    >>> shown_config({"location": "https://ann:pw@quay.example/x.git"})
+    {'location': 'https://quay.example/x.git'}
+    """
+    found = _WITH_USER.match(str(config.get("location", "")))
+    return config if found is None else {**config, "location": f"{found[1]}{found[3]}"}
+
+
 def with_secrets(config: dict[str, Any], secrets: dict[str, str]) -> dict[str, Any]:
     """Put secrets back into a configuration."""
     found: dict[str, Any] = _copy(config)

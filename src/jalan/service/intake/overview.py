@@ -11,6 +11,7 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from jalan.service.errors import NotFound
+from jalan.service.intake.configuration import shown_config
 from jalan.service.intake.coverage import Coverage
 from jalan.service.intake.registry import KINDS
 from jalan.service.intake.runs import bury_dead
@@ -154,7 +155,7 @@ def _sources(session: Session, rows: Sequence[Source]) -> list[SourceFact]:
             name=row.name,
             kind=row.kind,
             kind_title=KINDS[row.kind].title,
-            config=row.config,
+            config=shown_config(row.config),
             secrets=secret_states(row),
             schedule=row.schedule,
             next_run=next_time(row.schedule, datetime.now(UTC)),
