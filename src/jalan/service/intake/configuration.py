@@ -303,7 +303,7 @@ def without_secrets(config: BaseModel) -> dict[str, Any]:
 
 
 def shown_config(config: dict[str, Any]) -> dict[str, Any]:
-    """Return a stored configuration as answers have it: one that is older than the rule may have a user in an address.
+    """Return a stored configuration as answers have it: an old one may have a user in an address.
 
     >>> shown_config({"location": "https://ann:pw@quay.example/x.git"})
     {'location': 'https://quay.example/x.git'}
