@@ -11,8 +11,8 @@ import psycopg
 from sqlalchemy import Engine
 
 from jalan.demo.cluster import Cluster
-from jalan.service.intake import sources
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import sources
+from jalan.service.ingest.registry import parse_config
 from jalan.store.database import create_database, migrate, open_store
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -49,7 +49,7 @@ def bring_in_twice(engine: Engine, config: dict[str, Any], floor: float) -> None
     source = sources.ensure(engine, "bench", parsed, "bench")
     for what in ("all of it into an empty store", "once more, nothing being new"):
         start = time.perf_counter()
-        outcome = sources.run(engine, source, who="bench", config=parsed)
+        outcome = sources.ingest(engine, source, who="bench", config=parsed)
         row(what, time.perf_counter() - start, floor, str(outcome.totals))
 
 

@@ -1,6 +1,6 @@
 import { mount } from '@vue/test-utils'
 import { describe, expect, it } from 'vitest'
-import type { RunFact } from '../src/api/client'
+import type { IngestionFact } from '../src/api/client'
 import { lasting, share, until } from '../src/humane'
 import ConfigForm from '../src/sources/ConfigForm.vue'
 import CoverageStroke from '../src/sources/CoverageStroke.vue'
@@ -89,9 +89,9 @@ const run = {
   found: { tables: 1, queries: 2, triggers: 0 },
   changed: { statements: 9, links: 3, datasets: 1, jobs: 2 },
   progress: { what: 'links', done: 3, total: 4 },
-} as unknown as RunFact
+} as unknown as IngestionFact
 
-describe('runs in words', () => {
+describe('ingestions in words', () => {
   it('counts what was found and names what changed first', () => {
     expect(found(run)).toBe('1 table, 2 queries')
     expect(found(null)).toBe('nothing yet')

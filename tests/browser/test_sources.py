@@ -9,7 +9,7 @@ from selenium.webdriver.common.keys import Keys
 from sqlalchemy import text
 
 from jalan.demo.sources import OFFICE
-from jalan.service.intake.runs import LOCK
+from jalan.service.ingest.log import LOCK
 from tests.browser.chrome import console_errors, resize
 from tests.browser.page import Page
 from tests.browser.test_story import serious
@@ -55,7 +55,7 @@ def test_a_run_is_watched_to_its_end(page: Page) -> None:
     page.click(".one", "harbour office")
     page.wait(lambda: page.texts(".detail h2") == ["harbour office"])
     before = len(page.wait(lambda: page.all(".detail td.what")))
-    page.click(".act", "Run now")
+    page.click(".act", "Ingest now")
     page.wait(lambda: len(page.all(".detail td.what")) == before + 1 and page.all(".act.main"))
     page.wait(lambda: "no change" in page.texts(".detail td.what")[0])
 
@@ -67,15 +67,15 @@ def test_a_run_shows_how_far_it_is_and_can_be_stopped(page: Page, demo: Demo) ->
     with demo.engine.connect() as other:
         # While somebody else writes, the run has to wait, and it says so.
         other.execute(text("select pg_advisory_lock(:lock)"), {"lock": LOCK})
-        page.click(".act", "Run now")
-        page.one(".progress", "waiting for another run")
-        assert page.one(".one.on .state").text == "running"
+        page.click(".act", "Ingest now")
+        page.one(".progress", "waiting for another ingestion")
+        assert page.one(".one.on .state").text == "at work"
         page.click(".act", "Stop")
         page.wait(lambda: not page.all(".progress") and page.all(".act.main"))
         other.execute(text("select pg_advisory_unlock(:lock)"), {"lock": LOCK})
     page.one(".trouble", "What was there before is still there")
     assert page.texts(".detail td .state")[0] == "stopped"
-    page.click(".act", "Run now")
+    page.click(".act", "Ingest now")
     page.wait(lambda: not page.all(".trouble"))
 
 
@@ -90,7 +90,7 @@ def test_a_source_is_added_with_a_live_test(page: Page, tmp_path: Path) -> None:
     page.one(".preview dl", "2 datasets")
     assert serious(page) == []
     page.one("#name").send_keys("gate events again")
-    page.click(".act.main", "Add and run")
+    page.click(".act.main", "Add and ingest")
     page.wait(lambda: page.texts(".detail h2") == ["gate events again"])
     page.wait(lambda: "2 datasets" in page.one(".detail").text and page.all(".act.main"))
     page.click(".act", "Remove…")

@@ -135,7 +135,7 @@ def test_extract_speaks_openlineage() -> None:
 _COMMANDS = [
     "extract", "scan", "load", "migrate", "serve", "openapi", "version", "digest-history", "export", "import",
     "alias",
-    *(f"source {name}" for name in ("kinds", "add", "test", "list", "run", "stop", "remove", "unread")),
+    *(f"source {name}" for name in ("kinds", "add", "test", "list", "ingest", "stop", "remove", "unread")),
 ]  # fmt: skip
 
 
@@ -176,15 +176,15 @@ def test_a_source_from_adding_to_removing(store: Engine, tmp_path: Path, monkeyp
     tried = _run("source", "test", str(config), "--format", "json")
     assert {"what": "SQL files", "count": 1, "examples": ["torn.sql"]} in json.loads(tried.stdout)["parts"]
     assert _run("source", "add", "sql", str(config), "--schedule", "0 3 * * *").exit_code == 0
-    ran = _run("source", "run", "sql", "--format", "json")
+    ran = _run("source", "ingest", "sql", "--format", "json")
     assert json.loads(ran.stdout)["found"]["files"] == 1
     (listed,) = json.loads(_run("source", "list", "--format", "json").stdout)
-    assert (listed["name"], listed["last_run"]["state"], listed["unread"]) == ("sql", "done", 2)
+    assert (listed["name"], listed["last_ingestion"]["state"], listed["unread"]) == ("sql", "done", 2)
     (worst, *_) = json.loads(_run("source", "unread", "sql", "--format", "json").stdout)
     assert (worst["place"], worst["line"]) == ("torn.sql", 2)
-    assert "it is not running" in _run("source", "stop", "sql").stderr
+    assert "it is not being ingested" in _run("source", "stop", "sql").stderr
     assert _run("source", "remove", "sql").exit_code == 0
-    gone = _run("source", "run", "sql")
+    gone = _run("source", "ingest", "sql")
     assert (gone.exit_code, "there is no source “sql” yet" in gone.stderr) == (1, True)
 
 
@@ -241,7 +241,7 @@ def test_the_graph_goes_out_and_comes_in(store: Engine, demo: Demo, tmp_path: Pa
     ],
 )
 @pytest.mark.parametrize(
-    "command", [["serve"], ["migrate"], ["source", "list"], ["source", "run", "x"], ["export"], ["rotate-key"]]
+    "command", [["serve"], ["migrate"], ["source", "list"], ["source", "ingest", "x"], ["export"], ["rotate-key"]]
 )
 def test_a_store_that_is_away_is_one_line(url: str, message: str, command: list[str], tmp_path: Path) -> None:
     arguments = [*command, "--store", url, *(["--frontend", str(tmp_path)] if command == ["serve"] else [])]

@@ -9,8 +9,8 @@ from sqlalchemy import Engine, select, text
 from sqlalchemy.orm import Session
 
 from jalan.service.errors import Conflict, Invalid
-from jalan.service.intake import declarations, overview, sources
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import declarations, overview, sources
+from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.store.database import alembic_config, migrate
 from jalan.store.models import Dataset, Declaration, Definition, Field, Link, Source
@@ -41,14 +41,14 @@ def known(store: Engine, tmp_path: Path) -> Engine:
     (folder / "jalan.yaml").write_text("server: islands:5432\ndatabase: strait\n")
     (folder / "fares.sql").write_text(KNOWN)
     config = parse_config({"kind": "repository", "location": str(folder)})
-    sources.run(store, sources.ensure(store, "sql", config, "test"), who="test", config=config)
+    sources.ingest(store, sources.ensure(store, "sql", config, "test"), who="test", config=config)
     return store
 
 
 def _declare(store: Engine, tmp_path: Path, text: str) -> sources.Outcome:
     (tmp_path / "declared.yaml").write_text(text)
     config = parse_config({"kind": "declared", "location": str(tmp_path / "declared.yaml")})
-    return sources.run(store, sources.ensure(store, "declared", config, "test"), who="test", config=config)
+    return sources.ingest(store, sources.ensure(store, "declared", config, "test"), who="test", config=config)
 
 
 def _links(store: Engine) -> list[tuple[str, str, str]]:
@@ -99,10 +99,10 @@ def test_declaring_twice_changes_nothing_and_what_is_taken_out_ends(known: Engin
 def test_declarations_may_stand_in_the_repository(known: Engine, tmp_path: Path) -> None:
     (tmp_path / "sql" / "declared.yaml").write_text(DECLARED)
     config = parse_config({"kind": "repository", "location": str(tmp_path / "sql")})
-    sources.run(known, sources.ensure(known, "sql", config, "test"), who="test", config=config)
+    sources.ingest(known, sources.ensure(known, "sql", config, "test"), who="test", config=config)
     assert len(_links(known)) == 4
     (tmp_path / "sql" / "declared.yaml").unlink()
-    sources.run(known, sources.ensure(known, "sql", config, "test"), who="test", config=config)
+    sources.ingest(known, sources.ensure(known, "sql", config, "test"), who="test", config=config)
     assert _links(known) == []
 
 
@@ -113,19 +113,19 @@ def test_two_files_may_tell_of_one_consumer(known: Engine, tmp_path: Path) -> No
     (tmp_path / "office" / "b.yaml").write_text((again % "Somebody else").replace("fares.fare", "fares.port"))
     config = parse_config({"kind": "declared", "location": str(tmp_path / "office")})
     source = sources.ensure(known, "office", config, "test")
-    sources.run(known, source, who="test", config=config)
+    sources.ingest(known, source, who="test", config=config)
     assert [target for _, target, _ in _links(known)] == [
         "Morning sheet.fare of core.fares", "Morning sheet.port of core.fares",
     ]  # fmt: skip
     with Session(known) as session:
         assert session.scalars(select(Dataset.owner).where(Dataset.name == "Morning sheet")).one() == "Quay desk"
-        (note,) = overview.runs(session, source)[0].notes
+        (note,) = overview.ingestions(session, source)[0].notes
     assert (note.place, note.code) == ("b.yaml:2", "declared_twice")
     before = content(known)
-    assert sources.run(known, source, who="test", config=config).counts == {}
+    assert sources.ingest(known, source, who="test", config=config).counts == {}
     assert content(known) == before
     (tmp_path / "office" / "a.yaml").unlink()
-    counts = sources.run(known, source, who="test", config=config).counts
+    counts = sources.ingest(known, source, who="test", config=config).counts
     assert (counts["elements gone"], "consumers gone" in counts) == (1, False), "the other file still tells of it"
 
 
@@ -190,7 +190,7 @@ def test_many_declare_at_once_and_nothing_acknowledged_is_lost(known: Engine) ->
         links = session.scalars(select(Link).where(Link.origin == "declared", Link.valid_to.is_(None))).all()
         source = session.scalars(select(Source.id).where(Source.name == declarations.NAME)).one()
     assert len(links) == 6
-    assert sources.run(known, source, who="test").counts == {}
+    assert sources.ingest(known, source, who="test").counts == {}
 
 
 def test_what_stood_in_the_state_of_the_source_is_taken_over(known: Engine) -> None:
@@ -237,7 +237,7 @@ def test_an_entry_that_names_what_nobody_knows_leaves_the_others(
     _declare(known, tmp_path, DECLARED.replace("core.fares.fare\n", f"{word}\n", 1))
     assert 0 < len(_links(known)) < before
     with Session(known) as session:
-        notes = [note for source in overview.sources(session) for note in source.last_run.notes]
+        notes = [note for source in overview.sources(session) for note in source.last_ingestion.notes]
     (told,) = [note for note in notes if note.code == "unusable_declaration"]
     assert told.message.startswith(message)
     assert told.place == "declared.yaml:4"

@@ -11,8 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from jalan.service.intake import sources
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import sources
+from jalan.service.ingest.registry import parse_config
 from jalan.sources.allowed import Allowed
 from jalan.sources.declared import read_all_declarations
 from jalan.sources.errors import SourceError

@@ -15,8 +15,8 @@ from sqlalchemy.orm import Session
 from jalan.formats.graph import GraphRecord, LinkRecord
 from jalan.service.errors import NotFound
 from jalan.service.export import ExportFormat, export, find_dataset, graph_record
-from jalan.service.intake import sources
-from jalan.service.intake.configuration import EventsConfig
+from jalan.service.ingest import sources
+from jalan.service.ingest.configuration import EventsConfig
 from jalan.service.snapshot import Snapshot
 from tests.conftest import Demo
 from tests.store.state import content
@@ -60,12 +60,12 @@ def test_an_empty_jalan_reads_our_export_and_has_the_same_graph(demo: Demo, stor
     path.write_bytes(written)
     config = EventsConfig(file=str(path))
     source = sources.ensure(store, "graph", config, "test")
-    sources.run(store, source, who="test", config=config)
+    sources.ingest(store, source, who="test", config=config)
     ours, theirs = _comparable(_record(demo.engine)), _comparable(_record(store))
     assert theirs[0] == ours[0]
     assert theirs[1] == ours[1]
     before = content(store)
-    assert sources.run(store, source, who="test", config=config).counts == {}
+    assert sources.ingest(store, source, who="test", config=config).counts == {}
     assert content(store) == before
     again = [json.loads(line) for line in _export(store, ExportFormat.openlineage).splitlines()]
     assert len(again) == len(written.splitlines())

@@ -8,8 +8,8 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
-from jalan.service.ingest import load, scan
-from jalan.service.intake import overview
+from jalan.service.ingest import overview
+from jalan.service.ingest.once import load, scan
 from jalan.store.models import Dataset, Definition, Field, Link, System
 from tests.conftest import admin, fresh_database
 

@@ -21,8 +21,8 @@ from sqlalchemy import Engine
 
 from jalan.demo.sources import OFFICE
 from jalan.service.errors import Invalid
-from jalan.service.intake import sources
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import sources
+from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.sources.reports_service import ReportsService
 from jalan.store.database import migrate, open_store
@@ -158,7 +158,7 @@ def test_a_file_with_something_wrong_in_it(kept: Engine, tmp_path: Path, kind: s
         (tmp_path / name).write_bytes(_edited(data, edits))
         for work in (
             lambda: sources.preview(told),
-            lambda: sources.run(kept, sources.ensure(kept, kind, told, "test"), who="test", config=told),
+            lambda: sources.ingest(kept, sources.ensure(kept, kind, told, "test"), who="test", config=told),
         ):
             with suppress(SourceError, Invalid):
                 work()

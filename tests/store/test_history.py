@@ -13,10 +13,10 @@ from sqlalchemy import Engine, select, text
 from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
-from jalan.service.intake import overview, sources
-from jalan.service.intake.configuration import HistoryConfig
-from jalan.service.intake.history import digest_files, file_reading
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import overview, sources
+from jalan.service.ingest.configuration import HistoryConfig
+from jalan.service.ingest.kinds.history import digest_files, file_reading
+from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.sources.history_files import digest_file
 from jalan.store.models import Dataset, Field, Link, Query, QueryField, Use
@@ -67,7 +67,7 @@ def _logged(cluster: Cluster, word: str, suffix: str = "json") -> None:
 
 def _run(store: Engine, **values: object) -> sources.Outcome:
     config = parse_config({"kind": "history", "server": SERVER, **values})
-    return sources.run(store, sources.ensure(store, "history", config, "test"), who="test", config=config)
+    return sources.ingest(store, sources.ensure(store, "history", config, "test"), who="test", config=config)
 
 
 def _used(store: Engine) -> set[tuple[str, str | None, str]]:

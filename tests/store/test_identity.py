@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 
 from jalan.service import standing
 from jalan.service.errors import Conflict, NotFound
-from jalan.service.intake import identity, sources
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import identity, sources
+from jalan.service.ingest.registry import parse_config
 from jalan.service.snapshot import Snapshot
 from jalan.store.models import Dataset
 from tests.store.state import content
@@ -35,14 +35,14 @@ def known(store: Engine, tmp_path: Path) -> Engine:
 
 def _load(store: Engine, tmp_path: Path) -> None:
     config = parse_config({"kind": "repository", "location": str(tmp_path / "sql")})
-    sources.run(store, sources.ensure(store, "sql", config, "test"), who="test", config=config)
+    sources.ingest(store, sources.ensure(store, "sql", config, "test"), who="test", config=config)
 
 
 def _events(store: Engine, tmp_path: Path, *events: dict, name: str = "events") -> sources.Outcome:
     path = tmp_path / f"{name}.jsonl"
     path.write_bytes(b"".join(orjson.dumps(event) + b"\n" for event in events))
     config = parse_config({"kind": "events", "file": str(path)})
-    return sources.run(store, sources.ensure(store, name, config, "test"), who="test", config=config)
+    return sources.ingest(store, sources.ensure(store, name, config, "test"), who="test", config=config)
 
 
 def _event(namespace: str, name: str, fields: dict[str, str], **facets: object) -> dict:
@@ -101,7 +101,7 @@ def test_uses_go_with_a_join_and_come_back(known: Engine, tmp_path: Path) -> Non
             "mapping": {"text": "sent", "time": "at", "user": "who", "database": "db"},
         }
     )  # fmt: skip
-    sources.run(known, sources.ensure(known, "queries", config, "test"), who="test", config=config)
+    sources.ingest(known, sources.ensure(known, "queries", config, "test"), who="test", config=config)
 
     def people(name: str) -> list[str]:
         with Session(known) as session:
@@ -184,7 +184,7 @@ def test_a_conflict_is_kept_with_both_claims_and_the_system_itself_wins(
         {"kind": "postgresql", "host": "127.0.0.1", "port": cluster.port, "database": database, "user": "jalan",
          "password": cluster.password}
     )  # fmt: skip
-    sources.run(known, sources.ensure(known, "scan", config, "test"), who="test", config=config)
+    sources.ingest(known, sources.ensure(known, "scan", config, "test"), who="test", config=config)
     # A later word of somebody else does not count more than the system's own.
     _events(known, tmp_path, _event(server, name, {"port": "varchar", "fare": "integer", "note": "text"}))
     with Session(known) as session:

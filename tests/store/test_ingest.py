@@ -9,7 +9,7 @@ from sqlalchemy import Engine, select, text
 from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
-from jalan.service.ingest import load, scan
+from jalan.service.ingest.once import load, scan
 from jalan.sources.errors import SourceError
 from jalan.store.models import Dataset, Definition, Field, Ingestion, Link, System
 from tests.conftest import admin, fresh_database

@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
 from jalan.service import assets, roads
-from jalan.service.ingest import load, scan
-from jalan.service.intake import identity
+from jalan.service.ingest import identity
+from jalan.service.ingest.once import load, scan
 from jalan.service.snapshot import Snapshot
 from tests.conftest import admin, fresh_database
 

@@ -10,9 +10,9 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
-from jalan.service.intake import overview, sources
-from jalan.service.intake.registry import parse_config
-from jalan.service.intake.runs import Run
+from jalan.service.ingest import overview, sources
+from jalan.service.ingest.log import IngestionLog
+from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.sources.postgres import read_database
 from jalan.store.models import Dataset, Definition, Field, Link, System
@@ -67,7 +67,7 @@ def _config(cluster: Cluster, database: str, **values: object) -> dict:
 
 def _scan(store: Engine, config: dict, name: str = "place") -> sources.Outcome:
     source = sources.ensure(store, name, parse_config(config), "test")
-    return sources.run(store, source, who="test", config=parse_config(config))
+    return sources.ingest(store, source, who="test", config=parse_config(config))
 
 
 def _links(store: Engine) -> set[tuple[str, str, str]]:
@@ -170,7 +170,7 @@ def test_the_minimal_role_sees_what_it_was_given(store: Engine, cluster: Cluster
         assert outcome.totals["tables"] == 6, "the catalogue tells of tables that the role may not read"
         with Session(store) as session:
             (source,) = overview.sources(session)
-        assert [note.code for note in source.last_run.notes] == ["closed_schema"]
+        assert [note.code for note in source.last_ingestion.notes] == ["closed_schema"]
         reader = psycopg.connect(cluster.url(name).replace("+psycopg", ""), user=role, password="x1")
         with reader, pytest.raises(psycopg.errors.InsufficientPrivilege):
             reader.execute("select wage from hidden.wages")
@@ -224,21 +224,21 @@ def test_a_server_that_stops_in_the_middle_leaves_what_was_there(store: Engine, 
         config = _config(other, "place")
         _scan(store, config)
         before = content(store)
-        told = Run.tell
+        told = IngestionLog.tell
 
-        def stopping(run: Run, what: str, done: int, total: int) -> None:
+        def stopping(run: IngestionLog, what: str, done: int, total: int) -> None:
             if what == "keys":
                 other.stop()
             told(run, what, done, total)
 
         with pytest.MonkeyPatch.context() as patched:
-            patched.setattr(Run, "tell", stopping)
+            patched.setattr(IngestionLog, "tell", stopping)
             with pytest.raises(SourceError, match="cannot read"):
                 _scan(store, config)
         assert content(store) == before
         with Session(store) as session:
             (source,) = overview.sources(session)
-        assert source.last_run.state == "failed"
+        assert source.last_ingestion.state == "failed"
         assert other.password not in str(source.model_dump())
     finally:
         other.start()

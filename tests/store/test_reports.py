@@ -10,8 +10,8 @@ from sqlalchemy import Engine, select, text
 from sqlalchemy.orm import Session
 
 from jalan.demo.report_desk import Trouble, create_desk, read_content, served
-from jalan.service.intake import overview, sources
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import overview, sources
+from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.sources.reports_service import ReportsService
 from jalan.store.models import Dataset, Field, Link
@@ -31,7 +31,7 @@ class Desk:
                 "server": "islands:5432", "page_size": 2, "retries": 2, **values,
             }
         )  # fmt: skip
-        return sources.run(store, sources.ensure(store, "desk", config, "test"), who="test", config=config)
+        return sources.ingest(store, sources.ensure(store, "desk", config, "test"), who="test", config=config)
 
 
 @pytest.fixture
@@ -102,7 +102,7 @@ def test_one_bad_item_of_a_list_is_told_and_nothing_of_the_others_is_lost(store:
     assert _links(store) == links
     assert not any(key.endswith(("gone", "closed", "withdrawn")) for key in outcome.counts)
     with Session(store) as session:
-        notes = overview.sources(session)[0].last_run.notes
+        notes = overview.sources(session)[0].last_ingestion.notes
     assert {note.message for note in notes} >= {"name: Field required", "“quay-board” is listed twice"}
     assert all(note.place.startswith("/api/") for note in notes if note.code == "unreadable_item")
 
@@ -181,7 +181,7 @@ def test_what_does_not_pass_leaves_what_was_there(store: Engine, desk: Desk, ans
         desk.crawl(store)
     assert content(store) == before
     with Session(store) as session:
-        assert overview.sources(session)[0].last_run.state == "failed"
+        assert overview.sources(session)[0].last_ingestion.state == "failed"
 
 
 def test_a_service_that_is_not_there(store: Engine, desk: Desk) -> None:

@@ -18,10 +18,10 @@ from jalan.demo.cluster import Cluster
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.sources import OFFICE
 from jalan.service.errors import Conflict, Invalid, NotFound
-from jalan.service.ingest import load
-from jalan.service.intake import overview, runs, scheduler, secrets, sources
-from jalan.service.intake.registry import parse_config
-from jalan.service.intake.runs import Cancelled, Run
+from jalan.service.ingest import log, overview, scheduler, secrets, sources
+from jalan.service.ingest.log import Cancelled, IngestionLog
+from jalan.service.ingest.once import load
+from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.store.models import Ingestion, Source
 from tests.conftest import admin, fresh_database
@@ -90,9 +90,9 @@ def test_a_secret_may_come_from_the_environment(
     source = sources.add(store, "place", config, who="test")
     assert _source(store, source).secrets == {"password": "env:JALAN_SOURCE_TIDE_PW"}
     with pytest.raises(Invalid, match="the environment variable JALAN_SOURCE_TIDE_PW is not set"):
-        sources.run(store, source, who="test")
+        sources.ingest(store, source, who="test")
     monkeypatch.setenv("JALAN_SOURCE_TIDE_PW", cluster.password)
-    assert sources.run(store, source, who="test").totals["tables"] == 0
+    assert sources.ingest(store, source, who="test").totals["tables"] == 0
 
 
 def test_no_other_variable_of_the_server_is_sent_anywhere(store: Engine, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -100,7 +100,7 @@ def test_no_other_variable_of_the_server_is_sent_anywhere(store: Engine, monkeyp
     config = _postgres(host="127.0.0.1", port=1, database="postgres", user="jalan", password="env:HARBOUR_KEY")
     source = sources.add(store, "place", config, who="test")
     with pytest.raises(Invalid, match="whose names begin with JALAN_SOURCE_") as refused:
-        sources.run(store, source, who="test")
+        sources.ingest(store, source, who="test")
     assert "tidal" not in str(refused.value)
 
 
@@ -108,7 +108,7 @@ def test_another_key_cannot_read_them_and_says_so(store: Engine, key: Path) -> N
     source = sources.add(store, "place", _postgres(), who="test")
     key.unlink()
     with pytest.raises(Invalid, match="were encrypted with another key; set JALAN_SECRET_KEY"):
-        sources.run(store, source, who="test")
+        sources.ingest(store, source, who="test")
 
 
 def test_under_another_key_lists_are_read_and_secrets_can_be_given_anew(store: Engine, key: Path) -> None:
@@ -219,7 +219,7 @@ def test_a_wrong_configuration_is_explained(store: Engine, config: dict, message
 
 def test_names_are_taken_once_and_can_be_used_again_after_removal(store: Engine, tmp_path: Path) -> None:
     source = sources.add(store, "office", _declared(tmp_path), who="test")
-    sources.run(store, source, who="test")
+    sources.ingest(store, source, who="test")
     with pytest.raises(Conflict, match="there is a source “office” already"):
         sources.add(store, "office", _declared(tmp_path), who="test")
     with pytest.raises(Invalid, match="without colon"):
@@ -228,7 +228,7 @@ def test_names_are_taken_once_and_can_be_used_again_after_removal(store: Engine,
     with Session(store) as session, pytest.raises(NotFound):
         sources.get(session, source)
     assert sources.add(store, "office", _declared(tmp_path), who="test") == source
-    assert sources.run(store, source, who="test").counts == {}, "what it brought was still there"
+    assert sources.ingest(store, source, who="test").counts == {}, "what it brought was still there"
 
 
 # --- schedules -------------------------------------------------------------------------------------------
@@ -268,7 +268,7 @@ def test_the_last_words_of_a_process_are_kept(
     monkeypatch.setattr(sys, "executable", str(tmp_path / "nothing"))
     with pytest.raises(Conflict, match="no process could be started"):
         scheduler.start(store, source, "test")
-    assert not _source(store, source).running
+    assert not _source(store, source).ongoing
 
 
 def test_a_source_is_started_when_its_time_has_come(store: Engine, tmp_path: Path) -> None:
@@ -279,7 +279,7 @@ def test_a_source_is_started_when_its_time_has_come(store: Engine, tmp_path: Pat
     (run,) = watch.look(datetime.now(UTC) + timedelta(days=3000))
     _until(lambda: _run_of(store, run).state == "done")
     assert _run_of(store, run).who == "schedule"
-    assert _source(store, source).last_run.id == run  # type: ignore[union-attr]
+    assert _source(store, source).last_ingestion.id == run  # type: ignore[union-attr]
     assert watch.look(datetime.now(UTC)) == []
 
 
@@ -292,9 +292,9 @@ def test_what_is_no_schedule_is_refused(store: Engine, tmp_path: Path, schedule:
 # --- runs ------------------------------------------------------------------------------------------------
 
 
-def _run_of(store: Engine, run: int) -> overview.RunFact:
+def _run_of(store: Engine, run: int) -> overview.IngestionFact:
     with Session(store) as session:
-        return overview.run(session, run)
+        return overview.ingestion(session, run)
 
 
 def _until(there: Callable[[], bool], seconds: float = 30) -> None:
@@ -312,37 +312,37 @@ def test_a_run_can_be_stopped_and_nothing_of_it_is_kept(
     source = sources.add(store, "office", _declared(tmp_path), who="test")
     before = content(store)
 
-    def asked(run: Run, session: Session) -> None:
-        runs.cancel(store, run.id)
+    def asked(run: IngestionLog, session: Session) -> None:
+        log.cancel(store, run.id)
         run._looked = 0.0
         run.tell("links", 1, 2)
 
-    monkeypatch.setattr(Run, "take_lock", asked)
+    monkeypatch.setattr(IngestionLog, "take_lock", asked)
     with pytest.raises(Cancelled):
-        sources.run(store, source, who="test")
-    last = _source(store, source).last_run
+        sources.ingest(store, source, who="test")
+    last = _source(store, source).last_ingestion
     assert last is not None
     assert (last.state, last.message) == ("cancelled", "nothing of it was kept")
     assert content(store) == before
-    assert not runs.cancel(store, last.id)
+    assert not log.cancel(store, last.id)
 
 
 def test_a_run_shows_how_far_it_is(store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     source = sources.add(store, "office", _declared(tmp_path), who="test")
-    shown: list[overview.RunFact | None] = []
-    told = Run.take_lock
+    shown: list[overview.IngestionFact | None] = []
+    told = IngestionLog.take_lock
 
-    def looking(run: Run, session: Session) -> None:
+    def looking(run: IngestionLog, session: Session) -> None:
         run.tell("statements", 0, 7)
-        shown.append(_source(store, source).running)
+        shown.append(_source(store, source).ongoing)
         told(run, session)
 
-    monkeypatch.setattr(Run, "take_lock", looking)
-    sources.run(store, source, who="test")
+    monkeypatch.setattr(IngestionLog, "take_lock", looking)
+    sources.ingest(store, source, who="test")
     assert shown[0] is not None
     assert shown[0].progress is not None
     assert shown[0].progress.model_dump() == {"what": "statements", "done": 0, "total": 7}
-    assert _source(store, source).running is None
+    assert _source(store, source).ongoing is None
 
 
 def test_a_second_run_of_a_source_is_refused(
@@ -350,18 +350,18 @@ def test_a_second_run_of_a_source_is_refused(
 ) -> None:
     source = sources.add(store, "office", _declared(tmp_path), who="test")
     refused: list[str] = []
-    told = Run.take_lock
+    told = IngestionLog.take_lock
 
-    def twice(run: Run, session: Session) -> None:
-        monkeypatch.setattr(Run, "take_lock", told)
-        for again in (lambda: sources.run(store, source, who="x"), lambda: scheduler.start(store, source, "x")):
-            with pytest.raises(Conflict, match="is running already") as caught:
+    def twice(run: IngestionLog, session: Session) -> None:
+        monkeypatch.setattr(IngestionLog, "take_lock", told)
+        for again in (lambda: sources.ingest(store, source, who="x"), lambda: scheduler.start(store, source, "x")):
+            with pytest.raises(Conflict, match="is being ingested already") as caught:
                 again()
             refused.append(str(caught.value))
         told(run, session)
 
-    monkeypatch.setattr(Run, "take_lock", twice)
-    sources.run(store, source, who="test")
+    monkeypatch.setattr(IngestionLog, "take_lock", twice)
+    sources.ingest(store, source, who="test")
     assert len(refused) == 2
     assert _source(store, source).last_done is not None
 
@@ -371,7 +371,7 @@ def test_a_second_run_of_a_source_is_refused(
 _KILLED = """
 import os, signal, sys
 from jalan.cli.main import app
-from jalan.service.intake.work import Work
+from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.store.definitions import DefinitionWriter
 flush = DefinitionWriter.flush
 def dying(self, finally_=False):
@@ -383,7 +383,7 @@ if sys.argv[1] == "late":
 else:
     def early(self):
         os.kill(os.getpid(), signal.SIGKILL)
-    Work.writing = early
+    UnitOfWork.writing = early
 app(sys.argv[2:])
 """
 
@@ -441,25 +441,25 @@ def test_killed_in_the_middle_of_each_kind_and_run_again_ends_as_one_clean_run(
                 "JALAN_SECRET_KEY_FILE": str(key),
             }  # fmt: skip
             before = content(store)
-            command = [sys.executable, "-c", _KILLED, when, "source", "run", kind]
+            command = [sys.executable, "-c", _KILLED, when, "source", "ingest", kind]
             done = subprocess.run(command, env=environment, capture_output=True, check=False)
             assert done.returncode == -signal.SIGKILL, done.stderr.decode()
             assert content(store) == before, f"{kind}: half a run leaves nothing"
-            _until(lambda source=source: _source(store, source).running is None)  # type: ignore[misc]
-            last = _source(store, source).last_run
+            _until(lambda source=source: _source(store, source).ongoing is None)  # type: ignore[misc]
+            last = _source(store, source).last_ingestion
             assert last is not None
             assert last.state == "failed"
-            assert "the process ended before the run was done" in (last.message or "")
-            sources.run(store, source, who="test")
-            sources.run(clean, sources.add(clean, kind, config, who="test"), who="test")
+            assert "the process ended before the ingestion was done" in (last.message or "")
+            sources.ingest(store, source, who="test")
+            sources.ingest(clean, sources.add(clean, kind, config, who="test"), who="test")
             assert content(store) == content(clean), f"{kind}: the same end as one clean run"
-            assert sources.run(store, source, who="test").counts == {}, f"{kind}: twice is as good as once"
+            assert sources.ingest(store, source, who="test").counts == {}, f"{kind}: twice is as good as once"
         clean.dispose()
 
 
 def test_a_run_that_was_announced_and_never_began_is_over_after_a_while(store: Engine, tmp_path: Path) -> None:
     source = sources.add(store, "office", _declared(tmp_path), who="test")
-    run = runs.announce(store, "declared", "office", source_id=source, who="test")
+    run = log.announce(store, "declared", "office", source_id=source, who="test")
     assert _run_of(store, run).state == "running"
     with Session(store) as session, session.begin():
         early = datetime.now(UTC) - timedelta(minutes=2)
@@ -479,7 +479,7 @@ def test_who_changed_and_removed_a_source_is_kept(store: Engine, tmp_path: Path)
 
 def test_the_log_of_runs_survives_its_source(store: Engine, tmp_path: Path) -> None:
     source = sources.add(store, "office", _declared(tmp_path), who="test")
-    sources.run(store, source, who="test")
+    sources.ingest(store, source, who="test")
     sources.remove(store, source, "test")
     with Session(store) as session:
         assert session.scalars(select(Ingestion.state).where(Ingestion.source_id == source)).all() == ["done"]

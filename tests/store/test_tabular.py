@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 
 from jalan.demo.sources import OFFICE
 from jalan.service.errors import Invalid
-from jalan.service.intake import overview, sources
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import overview, sources
+from jalan.service.ingest.registry import parse_config
 from jalan.service.snapshot import Snapshot
 from jalan.sources.errors import SourceError
 from jalan.store.models import Dataset
@@ -60,7 +60,7 @@ def _write(path: Path, rows: list[list[str]]) -> str:
 
 def _load(store: Engine, datasets: str, flows: str, **values: object) -> sources.Outcome:
     config = parse_config({**CONFIG, "datasets": datasets, "flows": flows, **values})
-    return sources.run(store, sources.ensure(store, "register", config, "test"), who="test", config=config)
+    return sources.ingest(store, sources.ensure(store, "register", config, "test"), who="test", config=config)
 
 
 def _flows(store: Engine) -> set[tuple[str, str]]:
@@ -106,7 +106,7 @@ def test_what_rules_did_and_what_is_left_out_is_noted(store: Engine, tmp_path: P
     flows = _write(tmp_path / "flows.csv", rows)
     _load(store, str(OFFICE / "register-datasets.csv"), flows)
     with Session(store) as session:
-        notes = overview.sources(session)[0].last_run.notes
+        notes = overview.sources(session)[0].last_ingestion.notes
     assert [note.message for note in notes if note.code == "repaired"] == [
         "ignore: 1 row dropped", "fill dataset from target_hint: 1 row changed",
         "drop duplicates by flow, direction, dataset: 1 row dropped", "missing output from target_hint: 1 row added",

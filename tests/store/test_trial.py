@@ -6,8 +6,8 @@ from pathlib import Path
 import pytest
 
 from jalan.service.errors import Conflict, Invalid
-from jalan.service.intake import trial
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import trial
+from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 
 

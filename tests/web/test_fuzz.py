@@ -20,8 +20,8 @@ from sqlalchemy.orm import Session
 
 from jalan.demo import scenario
 from jalan.demo.cluster import Cluster
-from jalan.service.ingest import load
-from jalan.service.intake import scheduler
+from jalan.service.ingest import scheduler
+from jalan.service.ingest.once import load
 from jalan.store.database import migrate, open_store
 from jalan.store.models import Field
 from jalan.web.app import create_app

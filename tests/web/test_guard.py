@@ -47,14 +47,14 @@ def test_our_own_names_are_answered(demo: Demo, host: str) -> None:
     ],
 )
 def test_other_sites_change_nothing(demo: Demo, headers: dict[str, str]) -> None:
-    answer = ask(demo, "POST", "/api/v1/sources/1/runs", headers=headers)
+    answer = ask(demo, "POST", "/api/v1/sources/1/ingestions", headers=headers)
     assert answer.status_code == 403
     assert ask(demo, "GET", "/api/v1/overview", headers=headers).status_code == 200
 
 
 def test_our_own_pages_and_programs_may_write(demo: Demo) -> None:
     for headers in ({}, {"Origin": "http://localhost:8400", "Sec-Fetch-Site": "same-origin"}):
-        assert ask(demo, "POST", "/api/v1/sources/99999/runs", headers=headers).status_code == 404
+        assert ask(demo, "POST", "/api/v1/sources/99999/ingestions", headers=headers).status_code == 404
 
 
 def test_every_answer_says_what_a_browser_may_do_with_it(demo: Demo) -> None:

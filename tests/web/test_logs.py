@@ -12,8 +12,8 @@ from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 from structlog.testing import capture_logs
 
-from jalan.service.intake import sources
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import sources
+from jalan.service.ingest.registry import parse_config
 from jalan.service.logs import configure
 from jalan.sources.errors import SourceError
 from jalan.web.app import create_app
@@ -69,13 +69,13 @@ def test_a_run_is_one_line_whether_it_is_done_or_fails(store: Engine, tmp_path: 
     config = parse_config({"kind": "declared", "location": str(path)})
     source = sources.ensure(store, "office", config, "test")
     with pytest.raises(SourceError):
-        sources.run(store, source, who="test", config=config)
+        sources.ingest(store, source, who="test", config=config)
     path.write_text(
         "by: Quay\nlinks:\n  - {from: {namespace: a, name: x}, to: {namespace: a, name: y}, because: so}\n"
     )
-    sources.run(store, source, who="test", config=config)
-    assert [(one["event"], one["run"], one["source"]) for one in logged] == [
-        ("run failed", 1, "office"), ("run done", 2, "office"),
+    sources.ingest(store, source, who="test", config=config)
+    assert [(one["event"], one["ingestion"], one["source"]) for one in logged] == [
+        ("ingestion failed", 1, "office"), ("ingestion done", 2, "office"),
     ]  # fmt: skip
     assert "strongroom" not in str(logged)
 

@@ -45,7 +45,7 @@ def _declared(tmp_path: Path) -> dict:
 def _follow(api: httpx.Client, run: int) -> list[dict]:
     """All events of a run until it is over."""
     found = []
-    with api.stream("GET", f"/runs/{run}/events") as answer:
+    with api.stream("GET", f"/ingestions/{run}/events") as answer:
         assert answer.headers["content-type"].startswith("text/event-stream")
         for line in answer.iter_lines():
             if line.startswith("data:"):
@@ -66,41 +66,41 @@ def test_from_a_try_to_a_run_that_is_followed(api: httpx.Client, tmp_path: Path)
     assert {"what": "declared links", "count": 1, "examples": ["a x → a y"]} in tried["parts"]
     assert api.get("/sources").json() == []
     source = api.post("/sources", json={"name": "office", "config": config, "schedule": "0 3 * * *"}).json()["id"]
-    run = api.post(f"/sources/{source}/runs").json()["id"]
+    run = api.post(f"/sources/{source}/ingestions").json()["id"]
     events = _follow(api, run)
     assert [event["id"] for event in events] == [run] * len(events)
     assert events[-1]["state"] == "done"
     assert events[-1]["found"] == {"declared links": 1, "consumers": 0}
     shown = api.get(f"/sources/{source}").json()
-    assert (shown["last_done"]["id"], shown["running"], shown["coverage"]["full_share"]) == (run, None, 1.0)
+    assert (shown["last_done"]["id"], shown["ongoing"], shown["coverage"]["full_share"]) == (run, None, 1.0)
     assert shown["next_run"] is not None
-    assert [one["id"] for one in api.get(f"/sources/{source}/runs").json()] == [run]
+    assert [one["id"] for one in api.get(f"/sources/{source}/ingestions").json()] == [run]
     assert api.get("/overview").json()["links"]["value"] == 1, "the graph takes notice"
 
 
 def test_a_run_can_be_stopped_by_its_address(api: httpx.Client, store: Engine, tmp_path: Path) -> None:
     from sqlalchemy import text
 
-    from jalan.service.intake.runs import LOCK
+    from jalan.service.ingest.log import LOCK
 
     source = api.post("/sources", json={"name": "office", "config": _declared(tmp_path)}).json()["id"]
     with store.connect() as other:
         other.execute(
             text("select pg_advisory_lock(:lock)"), {"lock": LOCK}
         )  # somebody else writes: it has to wait
-        run = api.post(f"/sources/{source}/runs").json()["id"]
-        again = api.post(f"/sources/{source}/runs")
+        run = api.post(f"/sources/{source}/ingestions").json()["id"]
+        again = api.post(f"/sources/{source}/ingestions")
         assert (again.status_code, again.json()["title"]) == (409, "Conflict")
         for _ in range(200):
-            progress = api.get(f"/runs/{run}").json()["progress"] or {}
-            if progress.get("what") == "waiting for another run":
+            progress = api.get(f"/ingestions/{run}").json()["progress"] or {}
+            if progress.get("what") == "waiting for another ingestion":
                 break
             time.sleep(0.05)
-        assert progress["what"] == "waiting for another run"
-        assert api.delete(f"/runs/{run}").status_code == 202
+        assert progress["what"] == "waiting for another ingestion"
+        assert api.delete(f"/ingestions/{run}").status_code == 202
         assert _follow(api, run)[-1]["state"] == "cancelled"
         other.execute(text("select pg_advisory_unlock(:lock)"), {"lock": LOCK})
-    assert api.delete(f"/runs/{run}").status_code == 409
+    assert api.delete(f"/ingestions/{run}").status_code == 409
     assert api.get(f"/sources/{source}").json()["last_done"] is None
 
 
@@ -110,7 +110,7 @@ def test_secrets_are_in_no_answer(api: httpx.Client, cluster: Cluster) -> None:
         "user": "jalan", "password": cluster.password,
     }  # fmt: skip
     source = api.post("/sources", json={"name": "place", "config": config}).json()["id"]
-    answers = [api.get("/sources"), api.get(f"/sources/{source}"), api.get(f"/sources/{source}/runs")]
+    answers = [api.get("/sources"), api.get(f"/sources/{source}"), api.get(f"/sources/{source}/ingestions")]
     assert all(cluster.password not in answer.text for answer in answers)
     bare = {**config, "password": None}
     tried = api.post("/sources/try", json={"config": bare, "source": source})
@@ -126,7 +126,7 @@ def test_secrets_are_in_no_answer(api: httpx.Client, cluster: Cluster) -> None:
     ("method", "path", "body", "status", "detail"),
     [
         ("GET", "/sources/999", None, 404, "there is no source 999"),
-        ("GET", "/runs/999/events", None, 404, "there is no run 999"),
+        ("GET", "/ingestions/999/events", None, 404, "there is no ingestion 999"),
         ("POST", "/sources", {"name": "x", "config": {"kind": "fax"}}, 422, "is no kind of source"),
         ("POST", "/sources", {"name": "", "config": {}}, 422, "name: String should have at least 1"),
         ("POST", "/sources", {"name": "x", "config": {}, "schedule": "often"}, 422, "is no schedule"),
@@ -158,7 +158,7 @@ def test_what_was_not_understood_is_paged_and_without_constants(api: httpx.Clien
     (tmp_path / "torn.sql").write_text("".join(texts))
     config = {"kind": "repository", "location": str(tmp_path)}
     source = api.post("/sources", json={"name": "sql", "config": config}).json()["id"]
-    run = api.post(f"/sources/{source}/runs").json()["id"]
+    run = api.post(f"/sources/{source}/ingestions").json()["id"]
     assert _follow(api, run)[-1]["coverage"]["none"] == 3
     page = api.get(f"/sources/{source}/unread", params={"offset": 1, "limit": 1}).json()
     assert page["total"] == 3
@@ -170,7 +170,7 @@ def test_what_was_not_understood_is_paged_and_without_constants(api: httpx.Clien
 
 def test_datasets_are_joined_and_parted_and_exported(api: httpx.Client, tmp_path: Path) -> None:
     source = api.post("/sources", json={"name": "office", "config": _declared(tmp_path)}).json()["id"]
-    _follow(api, api.post(f"/sources/{source}/runs").json()["id"])
+    _follow(api, api.post(f"/sources/{source}/ingestions").json()["id"])
     rows = {row["name"]: row["id"] for row in api.get("/catalog").json()["items"]}
     alias = api.post("/aliases", json={"dataset": rows["x"], "into": rows["y"]}).json()["id"]
     facts = api.get(f"/datasets/{rows['x']}").json()
@@ -185,7 +185,7 @@ def test_datasets_are_joined_and_parted_and_exported(api: httpx.Client, tmp_path
 
 def test_a_link_is_declared_on_the_screen_and_taken_back(api: httpx.Client, tmp_path: Path) -> None:
     source = api.post("/sources", json={"name": "office", "config": _declared(tmp_path)}).json()["id"]
-    _follow(api, api.post(f"/sources/{source}/runs").json()["id"])
+    _follow(api, api.post(f"/sources/{source}/ingestions").json()["id"])
     rows = {row["name"]: row["id"] for row in api.get("/catalog").json()["items"]}
     given = {
         "from_dataset": rows["y"],
@@ -228,7 +228,7 @@ def test_a_link_that_is_only_possible_says_so_on_the_map(api: httpx.Client, tmp_
     )
     config = {"kind": "repository", "location": str(tmp_path)}
     source = api.post("/sources", json={"name": "sql", "config": config}).json()["id"]
-    assert _follow(api, api.post(f"/sources/{source}/runs").json()["id"])[-1]["state"] == "done"
+    assert _follow(api, api.post(f"/sources/{source}/ingestions").json()["id"])[-1]["state"] == "done"
     rows = {row["name"]: row["id"] for row in api.get("/catalog").json()["items"]}
     road = api.get(f"/datasets/{rows['strait.core.far']}/lanes").json()
     found = {(one["source_dataset"], one["label"]): one["possible"] for one in road["crossings"]}

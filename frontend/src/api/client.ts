@@ -16,7 +16,7 @@ export type CatalogPage = Schemas['CatalogPage']
 export type Overview = Schemas['Overview']
 export type Beyond = Schemas['Beyond']
 export type SourceFact = Schemas['SourceFact']
-export type RunFact = Schemas['RunFact']
+export type IngestionFact = Schemas['IngestionFact']
 export type CoverageFact = Schemas['CoverageFact']
 export type UnreadPage = Schemas['UnreadPage']
 export type KindFact = Schemas['KindFact']
@@ -93,12 +93,12 @@ export const api = {
     unwrap(client.DELETE('/api/v1/sources/{source}', { params: { path: { source } } })),
   trySource: (config: Record<string, unknown>, source: number | null) =>
     unwrap(client.POST('/api/v1/sources/try', { body: { config, source } })),
-  runs: (source: number) =>
-    unwrap(client.GET('/api/v1/sources/{source}/runs', { params: { path: { source } } })),
-  startRun: (source: number) =>
-    unwrap(client.POST('/api/v1/sources/{source}/runs', { params: { path: { source } } })),
-  stopRun: (run: number) =>
-    unwrap(client.DELETE('/api/v1/runs/{run}', { params: { path: { run } } })),
+  ingestions: (source: number) =>
+    unwrap(client.GET('/api/v1/sources/{source}/ingestions', { params: { path: { source } } })),
+  startIngestion: (source: number) =>
+    unwrap(client.POST('/api/v1/sources/{source}/ingestions', { params: { path: { source } } })),
+  stopIngestion: (ingestion: number) =>
+    unwrap(client.DELETE('/api/v1/ingestions/{ingestion}', { params: { path: { ingestion } } })),
   unread: (source: number, offset: number) =>
     unwrap(
       client.GET('/api/v1/sources/{source}/unread', {

@@ -219,7 +219,7 @@ export interface paths {
         put?: never;
         /**
          * Try Source
-         * @description Try a configuration: can it be reached, and what would a run bring?
+         * @description Try a configuration: can it be reached, and what would an ingestion bring?
          */
         post: operations["try_source"];
         delete?: never;
@@ -256,7 +256,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/sources/{source}/runs": {
+    "/api/v1/sources/{source}/ingestions": {
         parameters: {
             query?: never;
             header?: never;
@@ -264,16 +264,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Runs
-         * @description The last runs of a source, the latest first.
+         * Get Ingestions
+         * @description The last ingestions of a source, the latest first.
          */
-        get: operations["runs"];
+        get: operations["ingestions"];
         put?: never;
         /**
-         * Start Run
-         * @description Bring a source up to date; follow the run at /api/v1/runs/{run}/events.
+         * Start Ingestion
+         * @description Bring a source up to date; follow the ingestion at /api/v1/ingestions/{ingestion}/events.
          */
-        post: operations["start_run"];
+        post: operations["start_ingestion"];
         delete?: never;
         options?: never;
         head?: never;
@@ -300,7 +300,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/runs/{run}": {
+    "/api/v1/ingestions/{ingestion}": {
         parameters: {
             query?: never;
             header?: never;
@@ -308,23 +308,23 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Run
-         * @description One run.
+         * Get Ingestion
+         * @description One ingestion.
          */
-        get: operations["run"];
+        get: operations["ingestion"];
         put?: never;
         post?: never;
         /**
-         * Stop Run
-         * @description Ask for the end of a run. What it has done until then is not kept.
+         * Stop Ingestion
+         * @description Ask for the end of an ingestion. What it has done until then is not kept.
          */
-        delete: operations["stop_run"];
+        delete: operations["stop_ingestion"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/runs/{run}/events": {
+    "/api/v1/ingestions/{ingestion}/events": {
         parameters: {
             query?: never;
             header?: never;
@@ -332,10 +332,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Run Events
-         * @description Follow a run: an event “run” for each change of it, until it is over.
+         * Get Ingestion Events
+         * @description Follow an ingestion: an event “ingestion” for each change of it, until it is over.
          */
-        get: operations["run_events"];
+        get: operations["ingestion_events"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1094,15 +1094,21 @@ export interface components {
         };
         /**
          * IngestionFact
-         * @description One scan or load.
+         * @description One ingestion. duration in seconds; for one that is at work, until now.
          */
         IngestionFact: {
-            /** Kind */
-            kind: string;
+            /** Id */
+            id: number;
+            /** Source */
+            source: number | null;
             /** Subject */
             subject: string;
+            /** Kind */
+            kind: string;
             /** State */
             state: string;
+            /** Who */
+            who: string;
             /**
              * Started At
              * Format: date-time
@@ -1110,16 +1116,24 @@ export interface components {
             started_at: string;
             /** Finished At */
             finished_at: string | null;
-            /** Changed */
-            changed: {
-                [key: string]: number;
-            };
+            /** Duration */
+            duration: number;
+            progress: components["schemas"]["ProgressFact"] | null;
+            /** Stopping */
+            stopping: boolean;
             /** Found */
             found: {
                 [key: string]: number;
             };
+            /** Changed */
+            changed: {
+                [key: string]: number;
+            };
+            /** Notes */
+            notes: components["schemas"]["NoteFact"][];
             /** Message */
             message: string | null;
+            coverage: components["schemas"]["CoverageFact"] | null;
         };
         /**
          * JoinIn
@@ -1266,7 +1280,7 @@ export interface components {
             /** Connections */
             connections: components["schemas"]["Connection"][];
             /** Ingestions */
-            ingestions: components["schemas"]["IngestionFact"][];
+            ingestions: components["schemas"]["RecentIngestion"][];
             /** Changes */
             changes: components["schemas"]["Change"][];
             /** Reports */
@@ -1314,7 +1328,7 @@ export interface components {
         };
         /**
          * Preview
-         * @description That a source can be reached, what may be read, and what a run would bring.
+         * @description That a source can be reached, what may be read, and what an ingestion would bring.
          *
          *     facts: such as the version of the server. warnings: what will be missing, and why.
          */
@@ -1369,7 +1383,7 @@ export interface components {
         };
         /**
          * ProgressFact
-         * @description How far a run is. total is 0 where nobody knows how much there is.
+         * @description How far an ingestion is. total is 0 where nobody knows how much there is.
          */
         ProgressFact: {
             /** What */
@@ -1378,6 +1392,35 @@ export interface components {
             done: number;
             /** Total */
             total: number;
+        };
+        /**
+         * RecentIngestion
+         * @description One scan or load.
+         */
+        RecentIngestion: {
+            /** Kind */
+            kind: string;
+            /** Subject */
+            subject: string;
+            /** State */
+            state: string;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Finished At */
+            finished_at: string | null;
+            /** Changed */
+            changed: {
+                [key: string]: number;
+            };
+            /** Found */
+            found: {
+                [key: string]: number;
+            };
+            /** Message */
+            message: string | null;
         };
         /**
          * Road
@@ -1398,49 +1441,6 @@ export interface components {
             steps: components["schemas"]["Step"][];
             /** As Of */
             as_of: string | null;
-        };
-        /**
-         * RunFact
-         * @description One run. duration in seconds; for one that is at work, until now.
-         */
-        RunFact: {
-            /** Id */
-            id: number;
-            /** Source */
-            source: number | null;
-            /** Subject */
-            subject: string;
-            /** Kind */
-            kind: string;
-            /** State */
-            state: string;
-            /** Who */
-            who: string;
-            /**
-             * Started At
-             * Format: date-time
-             */
-            started_at: string;
-            /** Finished At */
-            finished_at: string | null;
-            /** Duration */
-            duration: number;
-            progress: components["schemas"]["ProgressFact"] | null;
-            /** Stopping */
-            stopping: boolean;
-            /** Found */
-            found: {
-                [key: string]: number;
-            };
-            /** Changed */
-            changed: {
-                [key: string]: number;
-            };
-            /** Notes */
-            notes: components["schemas"]["NoteFact"][];
-            /** Message */
-            message: string | null;
-            coverage: components["schemas"]["CoverageFact"] | null;
         };
         /**
          * SourceFact
@@ -1474,9 +1474,9 @@ export interface components {
             created_at: string;
             /** Created By */
             created_by: string;
-            last_run: components["schemas"]["RunFact"] | null;
-            last_done: components["schemas"]["RunFact"] | null;
-            running: components["schemas"]["RunFact"] | null;
+            last_ingestion: components["schemas"]["IngestionFact"] | null;
+            last_done: components["schemas"]["IngestionFact"] | null;
+            ongoing: components["schemas"]["IngestionFact"] | null;
             coverage: components["schemas"]["CoverageFact"];
             /** Unread */
             unread: number;
@@ -1497,7 +1497,7 @@ export interface components {
             };
             /**
              * Schedule
-             * @description Minute, hour, day, month and weekday as of cron, in UTC; none runs it when asked.
+             * @description Minute, hour, day, month and weekday as of cron, in UTC; none ingests it when asked.
              */
             schedule?: string | null;
         };
@@ -2891,7 +2891,7 @@ export interface operations {
             };
         };
     };
-    runs: {
+    ingestions: {
         parameters: {
             query?: never;
             header?: never;
@@ -2908,7 +2908,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunFact"][];
+                    "application/json": components["schemas"]["IngestionFact"][];
                 };
             };
             /** @description The request is none that this server takes */
@@ -2976,7 +2976,7 @@ export interface operations {
             };
         };
     };
-    start_run: {
+    start_ingestion: {
         parameters: {
             query?: never;
             header?: never;
@@ -3149,12 +3149,12 @@ export interface operations {
             };
         };
     };
-    run: {
+    ingestion: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                run: number;
+                ingestion: number;
             };
             cookie?: never;
         };
@@ -3166,7 +3166,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunFact"];
+                    "application/json": components["schemas"]["IngestionFact"];
                 };
             };
             /** @description The request is none that this server takes */
@@ -3234,12 +3234,12 @@ export interface operations {
             };
         };
     };
-    stop_run: {
+    stop_ingestion: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                run: number;
+                ingestion: number;
             };
             cookie?: never;
         };
@@ -3319,12 +3319,12 @@ export interface operations {
             };
         };
     };
-    run_events: {
+    ingestion_events: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                run: number;
+                ingestion: number;
             };
             cookie?: never;
         };

@@ -1,18 +1,18 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { RunFact } from '@/api/client'
+import type { IngestionFact } from '@/api/client'
 import { exact, share } from '@/humane'
 
-/** The share of statements read in full, run by run: a line of steps. */
-const props = defineProps<{ runs: RunFact[] }>()
+/** The share of statements read in full, one ingestion after the other: a line of steps. */
+const props = defineProps<{ ingestions: IngestionFact[] }>()
 const WIDTH = 320
 const HEIGHT = 44
 const points = computed(() =>
-  props.runs
-    .filter((run) => run.state === 'done' && run.coverage?.full_share != null)
+  props.ingestions
+    .filter((one) => one.state === 'done' && one.coverage?.full_share != null)
     .slice(0, 40)
     .reverse()
-    .map((run) => ({ id: run.id, at: run.finished_at, share: run.coverage!.full_share! })),
+    .map((one) => ({ id: one.id, at: one.finished_at, share: one.coverage!.full_share! })),
 )
 const low = computed(() => Math.min(0.9, ...points.value.map((point) => point.share)))
 function y(value: number): number {
@@ -34,7 +34,7 @@ const path = computed(() =>
     <svg
       :viewBox="`0 0 ${WIDTH} ${HEIGHT}`"
       role="img"
-      :aria-label="`Read in full over the last ${points.length} runs: from ${share(points[0]?.share)} to ${share(points.at(-1)?.share)}`"
+      :aria-label="`Read in full over the last ${points.length} ingestions: from ${share(points[0]?.share)} to ${share(points.at(-1)?.share)}`"
     >
       <line x1="0" :x2="WIDTH" :y1="y(1)" :y2="y(1)" class="top" />
       <path :d="path" />
@@ -50,7 +50,7 @@ const path = computed(() =>
         <title>{{ share(point.share) }} on {{ exact(point.at) }}</title>
       </rect>
     </svg>
-    <figcaption>read in full, over the last {{ points.length }} runs</figcaption>
+    <figcaption>read in full, over the last {{ points.length }} ingestions</figcaption>
   </figure>
 </template>
 

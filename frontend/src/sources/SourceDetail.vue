@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, type RunFact, type SourceFact } from '@/api/client'
+import { api, type IngestionFact, type SourceFact } from '@/api/client'
 import { ago, count, exact, lasting, plural, share, until } from '@/humane'
 import { useAttempt } from '@/useAttempt'
 import { useLoad } from '@/useLoad'
@@ -9,7 +9,7 @@ import CoveragePast from './CoveragePast.vue'
 import CoverageStroke from './CoverageStroke.vue'
 import DeclarationList from './DeclarationList.vue'
 import UnreadList from './UnreadList.vue'
-import { useRun } from './useRun'
+import { useIngestion } from './useIngestion'
 import { changed, found, fraction, secretPlace, stateWord } from './words'
 
 const props = defineProps<{ source: SourceFact }>()
@@ -17,20 +17,20 @@ const emit = defineEmits<{ changed: [] }>()
 const router = useRouter()
 const { problem, attempt } = useAttempt()
 const stamp = ref(0)
-const { data: runs, load } = useLoad<RunFact[]>()
+const { data: ingestions, load } = useLoad<IngestionFact[]>()
 const {
-  run: now,
+  ingestion: now,
   lost,
   watch: follow,
   clear,
-} = useRun(() => {
+} = useIngestion(() => {
   stamp.value++
   emit('changed')
 })
 
 const atWork = computed(() => (now.value?.state === 'running' ? now.value : null))
 const lastBad = computed(() => {
-  const last = props.source.last_run
+  const last = props.source.last_ingestion
   return !atWork.value && last && last.state !== 'done' ? last : null
 })
 const notes = computed(() => props.source.last_done?.notes ?? [])
@@ -44,24 +44,24 @@ watch(
   },
 )
 watch(
-  () => [props.source.id, props.source.running?.id] as const,
-  ([, running]) => {
-    if (running && now.value?.id !== running) follow(running)
+  () => [props.source.id, props.source.ongoing?.id] as const,
+  ([, ongoing]) => {
+    if (ongoing && now.value?.id !== ongoing) follow(ongoing)
   },
   { immediate: true },
 )
 watch(
-  () => [props.source.id, props.source.last_run?.id, stamp.value],
-  () => void load(() => api.runs(props.source.id)),
+  () => [props.source.id, props.source.last_ingestion?.id, stamp.value],
+  () => void load(() => api.ingestions(props.source.id)),
   { immediate: true },
 )
 
 const start = () =>
   attempt(async () => {
-    follow((await api.startRun(props.source.id)).id)
+    follow((await api.startIngestion(props.source.id)).id)
     emit('changed')
   })
-const stop = () => attempt(() => api.stopRun(atWork.value!.id))
+const stop = () => attempt(() => api.stopIngestion(atWork.value!.id))
 /** Removing is asked twice, here and not in a window over everything. */
 const asking = ref(false)
 const remove = () =>
@@ -93,14 +93,14 @@ function shown(value: unknown): string {
         <h2>{{ source.name }}</h2>
         <p class="mute">
           {{ source.kind_title }},
-          {{ source.schedule ? `next ${until(source.next_run)}` : 'runs when asked' }}
+          {{ source.schedule ? `next ${until(source.next_run)}` : 'ingested when asked' }}
         </p>
       </div>
       <div class="acts">
         <button v-if="atWork" class="act" :disabled="atWork.stopping" @click="stop">
           {{ atWork.stopping ? 'Stopping…' : 'Stop' }}
         </button>
-        <button v-else class="act main" @click="start">Run now</button>
+        <button v-else class="act main" @click="start">Ingest now</button>
         <RouterLink class="act" :to="{ name: 'add source', query: { change: String(source.id) } }">
           Change
         </RouterLink>
@@ -136,7 +136,7 @@ function shown(value: unknown): string {
       <section>
         <h3>What it has brought</h3>
         <p v-if="source.last_done">{{ found(source.last_done) }}</p>
-        <p v-else class="mute">Nothing yet: it has not been run to its end.</p>
+        <p v-else class="mute">Nothing yet: no ingestion has come to its end.</p>
         <h3>How far it was read</h3>
         <CoverageStroke v-if="source.coverage.full_share !== null" :coverage="source.coverage" />
         <p v-if="source.coverage.full_share !== null" class="small">
@@ -151,14 +151,14 @@ function shown(value: unknown): string {
           </template>
         </p>
         <p v-else class="mute">It has brought no texts to read.</p>
-        <CoveragePast v-if="runs" :runs="runs" />
+        <CoveragePast v-if="ingestions" :ingestions="ingestions" />
       </section>
       <section>
-        <h3>Runs</h3>
-        <p v-if="runs && !runs.length" class="mute">None yet.</p>
+        <h3>Ingestions</h3>
+        <p v-if="ingestions && !ingestions.length" class="mute">None yet.</p>
         <table v-else>
           <tbody>
-            <tr v-for="one in (runs ?? []).slice(0, 8)" :key="one.id">
+            <tr v-for="one in (ingestions ?? []).slice(0, 8)" :key="one.id">
               <td :title="exact(one.started_at)">{{ ago(one.started_at) }}</td>
               <td>
                 <span
@@ -186,7 +186,7 @@ function shown(value: unknown): string {
       <h3>Not understood</h3>
       <UnreadList :source="source.id" :stamp="stamp" />
       <template v-if="notes.length">
-        <h3>Notes of the last run</h3>
+        <h3>Notes of the last ingestion</h3>
         <ul class="notes">
           <li v-for="(note, i) in notes.slice(0, 40)" :key="i">
             <span

@@ -1,22 +1,24 @@
-import type { RunFact, SourceFact } from '@/api/client'
+import type { IngestionFact, SourceFact } from '@/api/client'
 import { count } from '@/humane'
 
 const STATES: Record<string, string> = {
   done: 'done',
   failed: 'failed',
   cancelled: 'stopped',
-  running: 'running',
+  running: 'at work',
 }
 
-/** The state of a run in one word. */
-export function stateWord(run: RunFact): string {
-  return run.stopping && run.state === 'running' ? 'stopping' : (STATES[run.state] ?? run.state)
+/** The state of an ingestion in one word. */
+export function stateWord(ingestion: IngestionFact): string {
+  return ingestion.stopping && ingestion.state === 'running'
+    ? 'stopping'
+    : (STATES[ingestion.state] ?? ingestion.state)
 }
 
-/** What a run found, as people say it: "47 tables, 298 columns". */
-export function found(run: RunFact | null): string {
-  if (!run) return 'nothing yet'
-  const parts = Object.entries(run.found).filter(([, value]) => value > 0)
+/** What an ingestion found, as people say it: "47 tables, 298 columns". */
+export function found(ingestion: IngestionFact | null): string {
+  if (!ingestion) return 'nothing yet'
+  const parts = Object.entries(ingestion.found).filter(([, value]) => value > 0)
   return parts.map(([name, value]) => counted(value, name)).join(', ') || 'nothing new'
 }
 
@@ -26,10 +28,10 @@ function counted(value: number, noun: string): string {
   return `${count(value)} ${value === 1 ? one : noun}`
 }
 
-/** What a run changed; what only follows from the rest is left out. */
-export function changed(run: RunFact): string {
-  if (run.state !== 'done') return run.message ?? ''
-  const parts = Object.entries(run.changed).filter(([, value]) => value > 0)
+/** What an ingestion changed; what only follows from the rest is left out. */
+export function changed(ingestion: IngestionFact): string {
+  if (ingestion.state !== 'done') return ingestion.message ?? ''
+  const parts = Object.entries(ingestion.changed).filter(([, value]) => value > 0)
   if (!parts.length) return 'no change'
   const order = ['datasets', 'links', 'queries', 'uses', 'definitions changed', 'links closed']
   const rank = (name: string) => (order.includes(name) ? order.indexOf(name) : order.length)
@@ -40,9 +42,9 @@ export function changed(run: RunFact): string {
     .join(', ')
 }
 
-/** How far a run is, from 0 to 1; null where nobody knows. */
-export function fraction(run: RunFact): number | null {
-  const progress = run.progress
+/** How far an ingestion is, from 0 to 1; null where nobody knows. */
+export function fraction(ingestion: IngestionFact): number | null {
+  const progress = ingestion.progress
   return progress && progress.total > 0 ? Math.min(1, progress.done / progress.total) : null
 }
 

@@ -89,7 +89,7 @@ async function save() {
     if (id) await api.changeSource(id, body)
     else {
       id = (await api.addSource(body)).id
-      await api.startRun(id)
+      await api.startIngestion(id)
     }
     await router.push({ name: 'sources', params: { source: String(id) } })
   })
@@ -188,7 +188,7 @@ async function save() {
       <div class="row">
         <label for="schedule">schedule</label>
         <div>
-          <input id="schedule" v-model="schedule" placeholder="none: it runs when asked" />
+          <input id="schedule" v-model="schedule" placeholder="none: it is ingested when asked" />
           <small>
             Minute, hour, day, month, weekday in UTC:
             <button class="link" @click="schedule = '15 3 * * *'">every night</button>,
@@ -201,7 +201,7 @@ async function save() {
         :disabled="!shown || !name.trim() || busy || unclear !== null"
         @click="save"
       >
-        {{ changing ? 'Save' : 'Add and run' }}
+        {{ changing ? 'Save' : 'Add and ingest' }}
       </button>
       <RouterLink class="link" :to="{ name: 'sources' }">Leave it</RouterLink>
     </section>

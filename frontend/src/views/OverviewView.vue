@@ -126,7 +126,7 @@ jalan load ./pipelines</pre>
               <td>{{ name(one.subject) }}</td>
               <td>
                 <span v-if="one.state === 'failed'" class="state bad">failed</span>
-                <span v-else-if="one.state === 'running'" class="state warn">running</span>
+                <span v-else-if="one.state === 'running'" class="state warn">at work</span>
                 <template v-else-if="Object.keys(one.changed).length === 0">no change</template>
                 <template v-else>{{ plural(one.changed.links ?? 0, 'new link') }}</template>
               </td>

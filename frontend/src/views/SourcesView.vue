@@ -33,9 +33,9 @@ watch(
   },
 )
 function state(source: SourceFact): { word: string; tone: string } {
-  if (source.running) return { word: stateWord(source.running), tone: 'warn' }
-  const last = source.last_run
-  if (!last) return { word: 'never run', tone: 'warn' }
+  if (source.ongoing) return { word: stateWord(source.ongoing), tone: 'warn' }
+  const last = source.last_ingestion
+  if (!last) return { word: 'never ingested', tone: 'warn' }
   return last.state === 'done'
     ? { word: '', tone: '' }
     : { word: stateWord(last), tone: last.state === 'failed' ? 'bad' : 'warn' }

@@ -17,7 +17,7 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, ProgrammingError
 
 from jalan.service.errors import Conflict, Invalid, NotFound
-from jalan.service.intake.runs import Cancelled, Outcome
+from jalan.service.ingest.log import Cancelled, Outcome
 from jalan.service.settings import Settings
 from jalan.sources.errors import SourceError
 from jalan.store.database import open_store
@@ -100,7 +100,7 @@ def print_json(value: Any) -> None:
 
 
 def print_outcome(outcome: Outcome, form: Format) -> None:
-    """Print what a run did, and what it could not read."""
+    """Print what an ingestion did, and what it could not read."""
     for note in outcome.notes[:_NOTES_SHOWN]:
         place = f"{note.place}: " if note.place else ""
         messages.print(f"{note.level}: {place}{note.message}", markup=False, highlight=False, soft_wrap=True)

@@ -9,10 +9,10 @@ from sqlalchemy.orm import Session
 
 from jalan.cli.common import Format, OutputFormat, Store, engine_of, explained, ingesting, messages, print_outcome
 from jalan.service.export import ExportFormat, export, find_dataset
-from jalan.service.intake import identity, sources
-from jalan.service.intake.configuration import EventsConfig, HistoryConfig
-from jalan.service.intake.history import digest_files
-from jalan.service.intake.registry import parse_config
+from jalan.service.ingest import identity, sources
+from jalan.service.ingest.configuration import EventsConfig, HistoryConfig
+from jalan.service.ingest.kinds.history import digest_files
+from jalan.service.ingest.registry import parse_config
 from jalan.service.snapshot import Snapshot
 from jalan.sources.allowed import EVERYTHING
 
@@ -53,7 +53,7 @@ def import_command(
     with ingesting(store) as (engine, tell):
         config = EventsConfig(file=str(file))
         source_id = sources.ensure(engine, name or file.stem, config, "command line")
-        outcome = sources.run(
+        outcome = sources.ingest(
             engine, source_id, who="command line", config=config, listener=tell, allowed=EVERYTHING
         )
     print_outcome(outcome, form)

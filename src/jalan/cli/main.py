@@ -24,9 +24,9 @@ from jalan.cli.common import (
 from jalan.cli.exchange import alias_command, digest_history_command, export_command, import_command
 from jalan.cli.extract import extract_command
 from jalan.cli.sources import source_app
-from jalan.service.ingest import load as load_folder
-from jalan.service.ingest import scan as scan_database
-from jalan.service.intake import secrets
+from jalan.service.ingest import secrets
+from jalan.service.ingest.once import load as load_folder
+from jalan.service.ingest.once import scan as scan_database
 from jalan.service.logs import configure
 from jalan.store.database import check_version, create_database, migrate, open_store
 

@@ -1,4 +1,4 @@
-"""``jalan source``: add, list, test, run, stop and remove what feeds Jalan."""
+"""``jalan source``: add, list, test, ingest, stop and remove what feeds Jalan."""
 
 import sys
 from pathlib import Path
@@ -24,12 +24,12 @@ from jalan.cli.common import (
     print_json,
     print_outcome,
 )
-from jalan.service.intake import overview, runs, sources
-from jalan.service.intake.preview import Preview
-from jalan.service.intake.registry import kinds, parse_config
+from jalan.service.ingest import log, overview, sources
+from jalan.service.ingest.preview import Preview
+from jalan.service.ingest.registry import kinds, parse_config
 
 source_app = typer.Typer(
-    no_args_is_help=True, help="What feeds Jalan: add, test, run, stop, remove.", rich_markup_mode="markdown"
+    no_args_is_help=True, help="What feeds Jalan: add, test, ingest, stop, remove.", rich_markup_mode="markdown"
 )
 WHO = "command line"
 
@@ -83,7 +83,7 @@ def add_command(
 
 @source_app.command("test")
 def try_command(config: Config, form: OutputFormat = Format.table) -> None:
-    """Try a configuration: can it be reached, what may be read, what would a run bring?
+    """Try a configuration: can it be reached, what may be read, what would an ingestion bring?
 
     Example: `jalan source test warehouse.yaml`
     """
@@ -109,7 +109,7 @@ def _print_preview(found: Preview) -> None:
 
 @source_app.command("list")
 def list_command(store: Store = None, form: OutputFormat = Format.table) -> None:
-    """List the sources, with their last run and how much of their texts was read.
+    """List the sources, with their last ingestion and how much of their texts was read.
 
     Example: `jalan source list`
     """
@@ -118,9 +118,9 @@ def list_command(store: Store = None, form: OutputFormat = Format.table) -> None
     if form is Format.json:
         print_json([source.model_dump(mode="json") for source in found])
         return
-    table = Table("source", "kind", "last run", "state", "read in full", "schedule", box=None)
+    table = Table("source", "kind", "last ingestion", "state", "read in full", "schedule", box=None)
     for source in found:
-        last = source.last_run
+        last = source.last_ingestion
         share = source.coverage.full_share
         table.add_row(
             source.name, source.kind, last.started_at.strftime("%Y-%m-%d %H:%M") if last else "never",
@@ -129,37 +129,37 @@ def list_command(store: Store = None, form: OutputFormat = Format.table) -> None
     Console().print(table)
 
 
-@source_app.command("run")
-def run_command(
+@source_app.command("ingest")
+def ingest_command(
     name: Name,
-    run_id: Annotated[int | None, typer.Option(hidden=True)] = None,
+    ingestion_id: Annotated[int | None, typer.Option(hidden=True)] = None,
     who: Annotated[str, typer.Option(hidden=True)] = WHO,
     store: Store = None,
     form: OutputFormat = Format.table,
 ) -> None:
     """Bring a source up to date. Ctrl-C stops it, and nothing is changed.
 
-    Example: `jalan source run warehouse`
+    Example: `jalan source ingest warehouse`
     """
     with ingesting(store) as (engine, tell):
         with Session(engine) as session:
             source_id = sources.find(session, name).id
-        outcome = sources.run(engine, source_id, who=who, run_id=run_id, listener=tell)
+        outcome = sources.ingest(engine, source_id, who=who, ingestion_id=ingestion_id, listener=tell)
     print_outcome(outcome, form)
 
 
 @source_app.command("stop")
 def stop_command(name: Name, store: Store = None) -> None:
-    """Stop the run of a source, wherever it runs.
+    """Stop the ingestion of a source, wherever it is done.
 
     Example: `jalan source stop warehouse`
     """
     engine = engine_of(store)
     with explained(), Session(engine) as session:
         source = sources.find(session, name)
-        running = overview.running(session, source.id)
-        stopped = [runs.cancel(engine, run) for run in running]
-    messages.print("asked for the end of the run" if any(stopped) else "it is not running")
+        ongoing = overview.ongoing(session, source.id)
+        stopped = [log.cancel(engine, one) for one in ongoing]
+    messages.print("asked for the end of the ingestion" if any(stopped) else "it is not being ingested")
 
 
 @source_app.command("remove")

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from jalan.demo import past, traffic
 from jalan.demo.cluster import Cluster
 from jalan.service.errors import NotFound
-from jalan.service.intake import sources
+from jalan.service.ingest import sources
 
 KNOWN_AS = "islands:5432"  # the server's name in the catalogue, whatever port it got today
 DESK = "reports://desk"

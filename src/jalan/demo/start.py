@@ -17,7 +17,7 @@ from jalan.demo import scenario, traffic
 from jalan.demo.cluster import Cluster, ClusterError, free_port
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.sources import DESK_TOKEN, WHO, add_all, demo_sources
-from jalan.service.intake import sources
+from jalan.service.ingest import sources
 from jalan.service.logs import configure
 from jalan.store.database import create_database, migrate, open_store
 from jalan.web.app import create_app
@@ -40,7 +40,7 @@ def fill_store(cluster: Cluster, databases: tuple[str, ...], store: str, desk: s
     engine = open_store(store)
     migrate(engine)
     for source in add_all(engine, demo_sources(cluster, databases, desk)):
-        sources.run(engine, source, who=WHO)
+        sources.ingest(engine, source, who=WHO)
     return engine
 
 

@@ -372,7 +372,7 @@ class DiagnosticFact(BaseModel):
     excerpt: str
 
 
-class IngestionFact(BaseModel):
+class RecentIngestion(BaseModel):
     """One scan or load."""
 
     kind: str
@@ -412,6 +412,6 @@ class Overview(BaseModel):
     diagnostics: list[DiagnosticFact]
     diagnostic_counts: dict[str, int]
     connections: list[Connection]
-    ingestions: list[IngestionFact]
+    ingestions: list[RecentIngestion]
     changes: list[Change]
     reports: list[CatalogRow]

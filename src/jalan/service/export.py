@@ -18,7 +18,7 @@ from jalan.formats.link_table import COLUMNS, link_csv, link_rows
 from jalan.formats.openlineage_graph import events
 from jalan.formats.prov import prov_json
 from jalan.service.errors import NotFound
-from jalan.service.intake.identity import alias_map
+from jalan.service.ingest.identity import alias_map
 from jalan.service.snapshot import Snapshot
 from jalan.store.models import Link, Statement
 

@@ -7,7 +7,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from jalan.graph.dependencies import VALUE
-from jalan.service.answers import Change, Connection, DiagnosticFact, IngestionFact, Overview, SystemFact
+from jalan.service.answers import Change, Connection, DiagnosticFact, Overview, RecentIngestion, SystemFact
 from jalan.service.assets import catalog_row
 from jalan.service.snapshot import Snapshot
 from jalan.store.models import Definition, Diagnostic, Ingestion, Statement, System
@@ -124,11 +124,11 @@ def _diagnostics(session: Session) -> list[DiagnosticFact]:
     ]
 
 
-def _ingestions(session: Session) -> list[IngestionFact]:
+def _ingestions(session: Session) -> list[RecentIngestion]:
     brought = Ingestion.kind.not_in(("alias", "source"))  # those are what people changed in one step
     query = select(Ingestion).where(brought).order_by(Ingestion.id.desc()).limit(12)
     return [
-        IngestionFact(
+        RecentIngestion(
             kind=row.kind, subject=row.subject, state=row.state, started_at=row.started_at,
             finished_at=row.finished_at, changed=row.counts.get("changed", {}), found=row.counts.get("found", {}),
             message=row.message,

@@ -14,7 +14,7 @@ from sqlalchemy.orm import DeclarativeBase, Session
 from jalan.catalog.names import title_of
 from jalan.collecting import seldom_collecting
 from jalan.graph.dependencies import CONDITION, ROWS, VALUE, Dependencies
-from jalan.service.intake.identity import alias_map
+from jalan.service.ingest.identity import alias_map
 from jalan.store.models import Container, Dataset, Definition, Field, Ingestion, Job, Link, Statement, System
 from jalan.store.past import as_at
 

@@ -128,7 +128,7 @@ class Definition(Base):
     people. first_line: line of the file on which the text begins. template: variables and calls that the text is
     filled in with, none where it is no template. revision, authored_at, author: the commit that gave it this text.
     asked: which tables the last extraction looked up and what it was told, so that it need not be done again while
-    the answers stay the same. coverage: how much of it was read, see ``jalan.service.intake.coverage``.
+    the answers stay the same. coverage: how much of it was read, see ``jalan.service.ingest.coverage``.
     """
 
     __tablename__ = "definition"
@@ -227,7 +227,7 @@ class Diagnostic(Base):
 class Source(Base):
     """Something that feeds Jalan: what it is, how to reach it, and how far it has been read.
 
-    secrets: encrypted, see ``jalan.service.intake.secrets``. schedule: five fields as of cron, none where it runs
+    secrets: encrypted, see ``jalan.service.ingest.secrets``. schedule: five fields as of cron, none where it runs
     when somebody asks. state: what the next run goes on from, by kind.
     """
 

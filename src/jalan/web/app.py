@@ -13,7 +13,7 @@ from sqlalchemy import Engine
 from starlette.exceptions import HTTPException
 
 from jalan import __version__
-from jalan.service.intake.scheduler import Scheduler
+from jalan.service.ingest.scheduler import Scheduler
 from jalan.service.settings import Settings
 from jalan.service.snapshot import SnapshotCache
 from jalan.web.guard import Guard

@@ -1,4 +1,4 @@
-"""What feeds Jalan: sources, their runs with progress, what was not understood; aliases and exports."""
+"""What feeds Jalan: sources, their ingestions with progress, what was not understood; aliases and exports."""
 
 from collections.abc import AsyncIterator
 from typing import Annotated, Any
@@ -12,19 +12,19 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 
 from jalan.service import export as exports
 from jalan.service.errors import Conflict
-from jalan.service.intake import declarations, identity, overview, registry, runs, scheduler, sources, trial
-from jalan.service.intake.configuration import Schedule
-from jalan.service.intake.declarations import ConsumerIn, DeclarationFact, LinkIn
-from jalan.service.intake.overview import RunFact, SourceFact, UnreadPage
-from jalan.service.intake.preview import Preview
-from jalan.service.intake.registry import KindFact
+from jalan.service.ingest import declarations, identity, log, overview, registry, scheduler, sources, trial
+from jalan.service.ingest.configuration import Schedule
+from jalan.service.ingest.declarations import ConsumerIn, DeclarationFact, LinkIn
+from jalan.service.ingest.overview import IngestionFact, SourceFact, UnreadPage
+from jalan.service.ingest.preview import Preview
+from jalan.service.ingest.registry import KindFact
 from jalan.service.snapshot import Snapshot, SnapshotCache
 from jalan.web.parameters import CONFLICT, PROBLEMS, AsOf, Id
 
 router = APIRouter(prefix="/api/v1", responses=PROBLEMS | CONFLICT)
 
 WHO = "local user"
-_LOOK_EVERY = 0.4  # seconds between two looks at a run that somebody watches
+_LOOK_EVERY = 0.4  # seconds between two looks at an ingestion that somebody watches
 
 
 def _engine(request: Request) -> Engine:
@@ -91,7 +91,7 @@ def add_source(store: Store, given: SourceIn) -> Made:
 
 @router.post("/sources/try")
 def try_source(store: Store, given: TryIn) -> Preview:
-    """Try a configuration: can it be reached, and what would a run bring?"""
+    """Try a configuration: can it be reached, and what would an ingestion bring?"""
     config = given.config
     if given.source is not None:
         with Session(store) as session:
@@ -118,17 +118,17 @@ def remove_source(store: Store, source: Id) -> None:
     sources.remove(store, source, WHO)
 
 
-@router.get("/sources/{source}/runs")
-def get_runs(store: Store, source: Id) -> list[RunFact]:
-    """The last runs of a source, the latest first."""
+@router.get("/sources/{source}/ingestions")
+def get_ingestions(store: Store, source: Id) -> list[IngestionFact]:
+    """The last ingestions of a source, the latest first."""
     with Session(store) as session:
         sources.get(session, source)
-        return overview.runs(session, source)
+        return overview.ingestions(session, source)
 
 
-@router.post("/sources/{source}/runs", status_code=202)
-def start_run(store: Store, source: Id) -> Made:
-    """Bring a source up to date; follow the run at /api/v1/runs/{run}/events."""
+@router.post("/sources/{source}/ingestions", status_code=202)
+def start_ingestion(store: Store, source: Id) -> Made:
+    """Bring a source up to date; follow the ingestion at /api/v1/ingestions/{ingestion}/events."""
     return Made(id=scheduler.start(store, source, WHO))
 
 
@@ -144,27 +144,27 @@ def get_unread(
         return overview.unread(session, source, offset, limit)
 
 
-@router.get("/runs/{run}")
-def get_run(store: Store, run: Id) -> RunFact:
-    """One run."""
+@router.get("/ingestions/{ingestion}")
+def get_ingestion(store: Store, ingestion: Id) -> IngestionFact:
+    """One ingestion."""
     with Session(store) as session:
-        return overview.run(session, run)
+        return overview.ingestion(session, ingestion)
 
 
-@router.delete("/runs/{run}", status_code=202)
-def stop_run(store: Store, run: Id) -> None:
-    """Ask for the end of a run. What it has done until then is not kept."""
-    if not runs.cancel(store, run):
-        raise Conflict(f"run {run} is over already")
+@router.delete("/ingestions/{ingestion}", status_code=202)
+def stop_ingestion(store: Store, ingestion: Id) -> None:
+    """Ask for the end of an ingestion. What it has done until then is not kept."""
+    if not log.cancel(store, ingestion):
+        raise Conflict(f"ingestion {ingestion} is over already")
 
 
-@router.get("/runs/{run}/events", response_class=EventSourceResponse)
-async def get_run_events(store: Store, request: Request, run: Id) -> EventSourceResponse:
-    """Follow a run: an event “run” for each change of it, until it is over."""
+@router.get("/ingestions/{ingestion}/events", response_class=EventSourceResponse)
+async def get_ingestion_events(store: Store, request: Request, ingestion: Id) -> EventSourceResponse:
+    """Follow an ingestion: an event “ingestion” for each change of it, until it is over."""
 
-    def look() -> RunFact:
+    def look() -> IngestionFact:
         with Session(store) as session:
-            return overview.run(session, run)
+            return overview.ingestion(session, ingestion)
 
     first = await anyio.to_thread.run_sync(look)
 
@@ -174,7 +174,7 @@ async def get_run_events(store: Store, request: Request, run: Id) -> EventSource
             shown = now.model_dump_json(exclude={"duration"})
             if shown != told:
                 told = shown
-                yield ServerSentEvent(now.model_dump_json(), event="run")
+                yield ServerSentEvent(now.model_dump_json(), event="ingestion")
             if now.state != "running" or await request.is_disconnected():
                 return
             await anyio.sleep(_LOOK_EVERY)

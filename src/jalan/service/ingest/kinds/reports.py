@@ -9,13 +9,13 @@ from typing import Any
 from jalan.catalog.names import server_namespace
 from jalan.lineage.calculations import CalculationError, Named, read_calculation, read_filter
 from jalan.lineage.hints import HINTS
-from jalan.service.intake.claims import ClaimWriter, ColumnClaim
-from jalan.service.intake.configuration import ReportsConfig
-from jalan.service.intake.coverage import Coverage
-from jalan.service.intake.preview import Preview, PreviewPart
-from jalan.service.intake.references import nearest
-from jalan.service.intake.secrets import resolve
-from jalan.service.intake.work import Work
+from jalan.service.ingest.claims import ClaimWriter, ColumnClaim
+from jalan.service.ingest.configuration import ReportsConfig
+from jalan.service.ingest.coverage import Coverage
+from jalan.service.ingest.preview import Preview, PreviewPart
+from jalan.service.ingest.references import nearest
+from jalan.service.ingest.secrets import resolve
+from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
 from jalan.sources.reports_service import Contents, Element, Extract, Report, ReportHead, ReportsService, User
 from jalan.store.bulk import merge_rows
@@ -36,7 +36,7 @@ def _service(
     )  # fmt: skip
 
 
-def crawl(config: ReportsConfig, work: Work) -> None:
+def crawl(config: ReportsConfig, work: UnitOfWork) -> None:
     """Read a service into the store. Raises SourceError, Invalid, Cancelled."""
 
     def pause(seconds: float) -> None:
@@ -48,7 +48,7 @@ def crawl(config: ReportsConfig, work: Work) -> None:
     with _service(config, work.allowed, pause) as service:
         found = service.read(work.tell)
     for place, message in service.problems:
-        work.run.note("error", "unreadable_item", message, place)
+        work.log.note("error", "unreadable_item", message, place)
     work.totals = {
         "extracts": len(found.extracts),
         "reports": len(found.reports),
@@ -63,7 +63,7 @@ def crawl(config: ReportsConfig, work: Work) -> None:
 class _ReportsWriter:
     """Writes what a service has. whole: all of it could be read, so what it does not list any more is gone."""
 
-    def __init__(self, config: ReportsConfig, work: Work, found: Contents, whole: bool) -> None:
+    def __init__(self, config: ReportsConfig, work: UnitOfWork, found: Contents, whole: bool) -> None:
         self._work = work
         self._whole = whole
         self._catalogue, self._definitions = work.catalogue, work.definitions
@@ -150,7 +150,7 @@ class _ReportsWriter:
             report = self._reports.get(view.report)
             if report is None:
                 message = f"views of a report “{view.report}” that is not listed"
-                self._work.run.note("warning", "unknown_report", message)
+                self._work.log.note("warning", "unknown_report", message)
                 continue
             key = (report.id, self.person(view.user) or view.user, view.day)
             rows[key] = rows.get(key, 0) + view.views
@@ -182,7 +182,7 @@ class _ReportsWriter:
                 dataset = self._catalogue.datasets(self._system).get(f"extracts/{id_}")
             if dataset is None:
                 message = f"reads an extract “{id_}” that is not listed"
-                self._work.run.note("warning", "unknown_extract", message, report.title)
+                self._work.log.note("warning", "unknown_extract", message, report.title)
                 continue
             for name, field in self._catalogue.fields(dataset).items():
                 if field.gone_since is None:
@@ -214,7 +214,7 @@ class _ReportWriter:
         for calculation in report.calculations:
             if calculation.name in self._calculated:
                 message = f"two calculated fields are called “{calculation.name}”; the last one counts"
-                self._work.run.note("warning", "same_name", message, report.title)
+                self._work.log.note("warning", "same_name", message, report.title)
             ordinal += 1
             self._calculated[calculation.name] = self._field(
                 calculation.name, "calculated", ordinal, calculation.note
@@ -242,11 +242,11 @@ class _ReportWriter:
     def _element(self, element: Element, ordinal: int) -> None:
         if element.name in self._calculated:
             message = f"an element and a calculated field are both called “{element.name}”; the element is left out"
-            self._work.run.note("warning", "same_name", message, self._report.title)
+            self._work.log.note("warning", "same_name", message, self._report.title)
             return
         if element.name in self._elements:
             message = f"two elements are called “{element.name}”; the second is left out"
-            self._work.run.note("warning", "same_name", message, self._report.title)
+            self._work.log.note("warning", "same_name", message, self._report.title)
             return
         self._elements.add(element.name)
         field = self._field(element.name, element.kind, ordinal, None)

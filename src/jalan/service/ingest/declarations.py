@@ -11,9 +11,9 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from jalan.service.errors import Conflict, Invalid, NotFound
-from jalan.service.intake import sources
-from jalan.service.intake.configuration import DeclaredConfig
-from jalan.service.intake.declared import CONSUMERS, on_the_screen, write_declarations
+from jalan.service.ingest import sources
+from jalan.service.ingest.configuration import DeclaredConfig
+from jalan.service.ingest.kinds.declared import CONSUMERS, on_the_screen, write_declarations
 from jalan.service.snapshot import Snapshot
 from jalan.sources.declared import parse_declarations
 from jalan.store.models import Declaration, Source

@@ -1,4 +1,4 @@
-"""What a run works with: the source, its log, and one transaction to write in."""
+"""What an ingestion works with: the source, its log, and one transaction to write in."""
 
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
@@ -8,9 +8,9 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from jalan.service.intake.coverage import Coverage
-from jalan.service.intake.relink import relink
-from jalan.service.intake.runs import Outcome, Run
+from jalan.service.ingest.coverage import Coverage
+from jalan.service.ingest.log import IngestionLog, Outcome
+from jalan.service.ingest.relink import relink
 from jalan.sources.allowed import Allowed
 from jalan.store.catalogue import CatalogueWriter
 from jalan.store.definitions import DefinitionWriter
@@ -18,15 +18,15 @@ from jalan.store.models import Definition, Source, System
 from jalan.store.past import say_when
 
 
-class Work:
-    """One run of one source. ``state`` is what the last run left for this one; ``totals`` count what was found;
-    ``allowed`` is what it may read and reach.
+class UnitOfWork:
+    """One ingestion of one source. ``state`` is what the last ingestion left for this one; ``totals`` count what
+    was found; ``allowed`` is what it may read and reach.
 
-    All is written in one transaction: half a run leaves nothing.
+    All is written in one transaction: half an ingestion leaves nothing.
     """
 
-    def __init__(self, run: Run, source: Source, allowed: Allowed) -> None:
-        self.run = run
+    def __init__(self, log: IngestionLog, source: Source, allowed: Allowed) -> None:
+        self.log = log
         self.source = source
         self.allowed = allowed
         self.state: Mapping[str, Any] = dict(source.state)
@@ -39,15 +39,15 @@ class Work:
         self.outcome: Outcome | None = None
 
     def tell(self, what: str, done: int, total: int) -> None:
-        """Say how far the run is. Raises Cancelled once somebody asked for the end."""
-        self.run.tell(what, done, total)
+        """Say how far the ingestion is. Raises Cancelled once somebody asked for the end."""
+        self.log.tell(what, done, total)
 
     def leave(self, key: str, value: Any) -> None:
-        """Leave something in the state for the next run; it is kept if this one succeeds."""
+        """Leave something in the state for the next ingestion; it is kept if this one succeeds."""
         self._left[key] = value
 
     def settle(self, config: dict[str, Any]) -> None:
-        """Say which configuration, without secrets, the source has once this run has succeeded."""
+        """Say which configuration, without secrets, the source has once this ingestion has succeeded."""
         self._settled = config
 
     def relink(self, system: System, database: str) -> None:
@@ -56,9 +56,9 @@ class Work:
 
     @contextmanager
     def writing(self) -> Iterator[tuple[CatalogueWriter, DefinitionWriter]]:
-        """Open the one transaction that the run writes in; it is committed at the end, with the log."""
-        with Session(self.run.engine, expire_on_commit=False) as session, session.begin():
-            self.run.take_lock(session)
+        """Open the one transaction that the ingestion writes in; it is committed at the end, with the log."""
+        with Session(self.log.engine, expire_on_commit=False) as session, session.begin():
+            self.log.take_lock(session)
             self.session = session
             now = datetime.now(UTC)
             say_when(session, now)
@@ -77,9 +77,9 @@ class Work:
             source.removed_at = None
             if source.config != self._settled:
                 source.config = self._settled
-        self.outcome = Outcome(source.name, dict(self.catalogue.changes), self.totals, list(self.run.notes))
+        self.outcome = Outcome(source.name, dict(self.catalogue.changes), self.totals, list(self.log.notes))
         coverage = coverage_of_sources(session, [source.id]).get(source.id, Coverage())
-        self.run.finish(session, self.outcome, coverage.model_dump())
+        self.log.finish(session, self.outcome, coverage.model_dump())
 
 
 def coverage_of_sources(session: Session, ids: list[int]) -> dict[int | None, Coverage]:

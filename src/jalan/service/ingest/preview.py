@@ -20,7 +20,7 @@ class PreviewTable(BaseModel):
 
 
 class Preview(BaseModel):
-    """That a source can be reached, what may be read, and what a run would bring.
+    """That a source can be reached, what may be read, and what an ingestion would bring.
 
     facts: such as the version of the server. warnings: what will be missing, and why.
     """

@@ -1,4 +1,4 @@
-"""What feeds Jalan: sources with their runs, how much was read, and what was not understood."""
+"""What feeds Jalan: sources with their ingestions, how much was read, and what was not understood."""
 
 from collections.abc import Sequence
 from datetime import UTC, datetime
@@ -11,12 +11,12 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from jalan.service.errors import NotFound
-from jalan.service.intake.configuration import shown_config
-from jalan.service.intake.coverage import Coverage
-from jalan.service.intake.registry import KINDS
-from jalan.service.intake.runs import bury_dead
-from jalan.service.intake.sources import get, secret_states
-from jalan.service.intake.work import coverage_of_sources
+from jalan.service.ingest.configuration import shown_config
+from jalan.service.ingest.coverage import Coverage
+from jalan.service.ingest.log import bury_dead
+from jalan.service.ingest.registry import KINDS
+from jalan.service.ingest.sources import get, secret_states
+from jalan.service.ingest.unit_of_work import coverage_of_sources
 from jalan.sql.fingerprint import redact
 from jalan.store.models import Definition, Diagnostic, Ingestion, Source, Statement
 
@@ -43,7 +43,7 @@ class CoverageFact(Coverage):
 
 
 class ProgressFact(BaseModel):
-    """How far a run is. total is 0 where nobody knows how much there is."""
+    """How far an ingestion is. total is 0 where nobody knows how much there is."""
 
     what: str
     done: int
@@ -59,8 +59,8 @@ class NoteFact(BaseModel):
     place: str
 
 
-class RunFact(BaseModel):
-    """One run. duration in seconds; for one that is at work, until now."""
+class IngestionFact(BaseModel):
+    """One ingestion. duration in seconds; for one that is at work, until now."""
 
     id: int
     source: int | None
@@ -93,9 +93,9 @@ class SourceFact(BaseModel):
     next_run: datetime | None
     created_at: datetime
     created_by: str
-    last_run: RunFact | None
-    last_done: RunFact | None
-    running: RunFact | None
+    last_ingestion: IngestionFact | None
+    last_done: IngestionFact | None
+    ongoing: IngestionFact | None
     coverage: CoverageFact
     unread: int
 
@@ -138,9 +138,9 @@ def source(session: Session, source_id: int) -> SourceFact:
 def _sources(session: Session, rows: Sequence[Source]) -> list[SourceFact]:
     """Everything is asked once for all of them."""
     ids = [row.id for row in rows]
-    last_run = _latest(session, ids, Ingestion.state != "running")
+    last_ingestion = _latest(session, ids, Ingestion.state != "running")
     last_done = _latest(session, ids, Ingestion.state == "done")
-    running_ = _latest(session, ids, Ingestion.state == "running")
+    ongoing_ = _latest(session, ids, Ingestion.state == "running")
     coverage = coverage_of_sources(session, ids)
     query = (
         select(Definition.source_id, func.count())
@@ -161,9 +161,9 @@ def _sources(session: Session, rows: Sequence[Source]) -> list[SourceFact]:
             next_run=next_time(row.schedule, datetime.now(UTC)),
             created_at=row.created_at,
             created_by=row.created_by,
-            last_run=last_run.get(row.id),
+            last_ingestion=last_ingestion.get(row.id),
             last_done=last_done.get(row.id),
-            running=running_.get(row.id),
+            ongoing=ongoing_.get(row.id),
             coverage=CoverageFact.of(coverage.get(row.id, Coverage())),
             unread=unread_counts.get(row.id, 0),
         )
@@ -171,8 +171,8 @@ def _sources(session: Session, rows: Sequence[Source]) -> list[SourceFact]:
     ]
 
 
-def _latest(session: Session, ids: list[int], which: ColumnElement[bool]) -> dict[int | None, RunFact]:
-    """The latest run of each source among those of a state."""
+def _latest(session: Session, ids: list[int], which: ColumnElement[bool]) -> dict[int | None, IngestionFact]:
+    """The latest ingestion of each source among those of a state."""
     query = select(Ingestion).where(Ingestion.source_id.in_(ids), which).ext(distinct_on(Ingestion.source_id))
     found = session.scalars(query.order_by(Ingestion.source_id, Ingestion.id.desc()))
     return {row.source_id: _run(row) for row in found}
@@ -189,9 +189,9 @@ def next_time(schedule: str | None, after: datetime) -> datetime | None:
     return found
 
 
-def _run(row: Ingestion) -> RunFact:
+def _run(row: Ingestion) -> IngestionFact:
     end = row.finished_at or datetime.now(UTC)
-    return RunFact(
+    return IngestionFact(
         id=row.id, source=row.source_id, subject=row.subject, kind=row.kind, state=row.state, who=row.who,
         started_at=row.started_at, finished_at=row.finished_at,
         duration=max(0.0, (end - row.started_at).total_seconds()),
@@ -202,24 +202,24 @@ def _run(row: Ingestion) -> RunFact:
     )  # fmt: skip
 
 
-def runs(session: Session, source_id: int) -> list[RunFact]:
-    """Return the last runs of a source, the latest first."""
+def ingestions(session: Session, source_id: int) -> list[IngestionFact]:
+    """Return the last ingestions of a source, the latest first."""
     bury_dead(session)
     query = select(Ingestion).where(Ingestion.source_id == source_id).order_by(Ingestion.id.desc())
     return [_run(row) for row in session.scalars(query.limit(_RUNS_LISTED))]
 
 
-def run(session: Session, run_id: int) -> RunFact:
-    """Return one run. Raises NotFound."""
+def ingestion(session: Session, ingestion_id: int) -> IngestionFact:
+    """Return one ingestion. Raises NotFound."""
     bury_dead(session)
-    found = session.get(Ingestion, run_id)
+    found = session.get(Ingestion, ingestion_id)
     if found is None:
-        raise NotFound(f"there is no run {run_id}")
+        raise NotFound(f"there is no ingestion {ingestion_id}")
     return _run(found)
 
 
-def running(session: Session, source_id: int) -> list[int]:
-    """Return the ids of the runs of a source that are at work."""
+def ongoing(session: Session, source_id: int) -> list[int]:
+    """Return the ids of the ingestions of a source that are at work."""
     query = select(Ingestion.id).where(Ingestion.source_id == source_id, Ingestion.state == "running")
     return list(session.scalars(query))
 

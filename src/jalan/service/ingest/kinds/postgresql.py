@@ -5,12 +5,12 @@ from collections.abc import Iterable, Mapping
 from sqlalchemy.engine import URL
 
 from jalan.catalog.names import postgres_namespace
-from jalan.service.intake.claims import ClaimWriter, ColumnClaim
-from jalan.service.intake.configuration import PostgresqlConfig
-from jalan.service.intake.coverage import Coverage
-from jalan.service.intake.preview import Preview, PreviewPart
-from jalan.service.intake.secrets import resolve
-from jalan.service.intake.work import Work
+from jalan.service.ingest.claims import ClaimWriter, ColumnClaim
+from jalan.service.ingest.configuration import PostgresqlConfig
+from jalan.service.ingest.coverage import Coverage
+from jalan.service.ingest.preview import Preview, PreviewPart
+from jalan.service.ingest.secrets import resolve
+from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
 from jalan.sources.hosts import Hosts
 from jalan.sources.postgres import (
@@ -50,7 +50,7 @@ def _what(config: PostgresqlConfig) -> Reading:
     return Reading(config.include, config.exclude, config.timeout)
 
 
-def scan(config: PostgresqlConfig, work: Work) -> None:
+def scan(config: PostgresqlConfig, work: UnitOfWork) -> None:
     """Read a database into the store. Raises SourceError, Cancelled."""
     found = read_database(address(config, work.allowed.hosts), work.tell, _what(config))
     work.totals = {
@@ -66,7 +66,7 @@ def scan(config: PostgresqlConfig, work: Work) -> None:
         system.scanned_at = catalogue.now
         if found.closed:
             names = ", ".join(found.closed)
-            work.run.note(
+            work.log.note(
                 "warning", "closed_schema",
                 f"the account may not use these schemas: {names}; their tables are known, their rows are not",
                 found.database,
@@ -81,7 +81,7 @@ def quoted(name: str) -> str:
 
 class _ScanWriter:
     def __init__(
-        self, work: Work, system: System, found: ScannedDatabase, aliases: Mapping[str, str], what: Reading
+        self, work: UnitOfWork, system: System, found: ScannedDatabase, aliases: Mapping[str, str], what: Reading
     ) -> None:
         self._catalogue, self._definitions = work.catalogue, work.definitions
         self._claims = ClaimWriter(work.catalogue, itself=True)

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from jalan.catalog.aliases import AliasCircle, AliasMap, Name
 from jalan.catalog.names import normal_namespace
 from jalan.service.errors import Conflict, NotFound
-from jalan.service.intake.runs import bump
+from jalan.service.ingest.log import bump
 from jalan.store.catalogue import CatalogueWriter
 from jalan.store.models import Alias, Dataset, System
 

@@ -1,7 +1,7 @@
 """Tries a configuration in a process of its own, with limits of time and memory: whatever a file or a server
 answers, it can neither hold nor take down the server.
 
-The process is this module: it reads a configuration on its standard input and writes what a run would bring.
+The process is this module: it reads a configuration on its standard input and writes what an ingestion would bring.
 """
 
 import os
@@ -15,10 +15,10 @@ import orjson
 from pydantic import BaseModel
 
 from jalan.service.errors import Conflict, Invalid
-from jalan.service.intake.configuration import secrets_of, with_secrets, without_secrets
-from jalan.service.intake.preview import Preview
-from jalan.service.intake.registry import parse_config
-from jalan.service.intake.sources import preview
+from jalan.service.ingest.configuration import secrets_of, with_secrets, without_secrets
+from jalan.service.ingest.preview import Preview
+from jalan.service.ingest.registry import parse_config
+from jalan.service.ingest.sources import preview
 from jalan.service.settings import Settings
 from jalan.sources.errors import SourceError
 
@@ -29,7 +29,8 @@ _free = threading.BoundedSemaphore(_AT_ONCE)
 
 
 def try_config(config: BaseModel) -> Preview:
-    """Return what a run would bring. Raises SourceError, Invalid, and Conflict where too many are tried at once."""
+    """Return what an ingestion would bring. Raises SourceError, Invalid, and Conflict where too many are tried
+    at once."""
     if not _free.acquire(blocking=False):
         raise Conflict(f"{_AT_ONCE} configurations are being tried already; wait for one of them")
     try:
@@ -43,7 +44,7 @@ def _run(config: BaseModel) -> bytes:
     given = orjson.dumps(with_secrets(without_secrets(config), secrets_of(config)))
     environment = {name: value for name, value in os.environ.items() if name not in _NOT_ITS_OWN}
     process = subprocess.Popen(
-        [sys.executable, "-m", "jalan.service.intake.trial"],
+        [sys.executable, "-m", "jalan.service.ingest.trial"],
         env=environment, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
         start_new_session=True,
     )  # fmt: skip

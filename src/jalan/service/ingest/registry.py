@@ -1,4 +1,4 @@
-"""What can be done with each kind of source: test it, preview what it will bring, run it."""
+"""What can be done with each kind of source: test it, preview what it will bring, ingest it."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -7,8 +7,7 @@ from typing import Any
 from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from jalan.service.errors import Invalid
-from jalan.service.intake import declared, events, history, reports, repository, scan, tabular
-from jalan.service.intake.configuration import (
+from jalan.service.ingest.configuration import (
     AnyConfig,
     DeclaredConfig,
     EventsConfig,
@@ -18,28 +17,29 @@ from jalan.service.intake.configuration import (
     RepositoryConfig,
     TabularConfig,
 )
-from jalan.service.intake.preview import Preview
-from jalan.service.intake.work import Work
+from jalan.service.ingest.kinds import declared, events, history, postgresql, reports, repository, tabular
+from jalan.service.ingest.preview import Preview
+from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
 
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """A kind of source. title and about are for people; preview connects, and says what a run would bring, within
-    what is allowed."""
+    """A kind of source. title and about are for people; preview connects, and says what an ingestion would
+    bring, within what is allowed."""
 
     title: str
     about: str
     config: type[BaseModel]
     preview: Callable[[Any, Allowed], Preview]
-    run: Callable[[Any, Work], None]
+    ingest: Callable[[Any, UnitOfWork], None]
 
 
 KINDS: dict[str, Kind] = {
     "postgresql": Kind(
         "PostgreSQL database",
         "Tables, views, functions and triggers of a live database, in one read-only transaction.",
-        PostgresqlConfig, scan.preview, scan.scan,
+        PostgresqlConfig, postgresql.preview, postgresql.scan,
     ),
     "repository": Kind(
         "SQL repository",

@@ -8,7 +8,7 @@ from jalan.catalog.names import normal_namespace
 from jalan.catalog.repairs import FlowTable, Repaired, Row
 from jalan.collecting import seldom_collecting
 from jalan.service.errors import Invalid
-from jalan.service.intake.configuration import (
+from jalan.service.ingest.configuration import (
     DropDuplicatesRule,
     FillRule,
     FlowMapping,
@@ -18,10 +18,10 @@ from jalan.service.intake.configuration import (
     TabularConfig,
     Where,
 )
-from jalan.service.intake.coverage import Coverage
-from jalan.service.intake.preview import Preview, PreviewPart, PreviewTable
-from jalan.service.intake.references import nearest
-from jalan.service.intake.work import Work
+from jalan.service.ingest.coverage import Coverage
+from jalan.service.ingest.preview import Preview, PreviewPart, PreviewTable
+from jalan.service.ingest.references import nearest
+from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
 from jalan.sources.tables import Table, read_table
 from jalan.store.definitions import NewLink
@@ -30,7 +30,7 @@ from jalan.store.models import Dataset
 _PREVIEWED = 8
 
 
-def load_tables(config: TabularConfig, work: Work) -> None:
+def load_tables(config: TabularConfig, work: UnitOfWork) -> None:
     """Read both tables into the store. Raises SourceError, Invalid, Cancelled."""
     work.tell("reading", 0, 2)
     datasets = _datasets(config, work.allowed)
@@ -38,13 +38,13 @@ def load_tables(config: TabularConfig, work: Work) -> None:
     flows, repaired = _flows(config, work.allowed)
     for table in (datasets, flows):
         for error in table.bad:
-            work.run.note("error", "unusable_row", error.message, f"{error.path}:{error.line}")
+            work.log.note("error", "unusable_row", error.message, f"{error.path}:{error.line}")
         if table.more:
-            work.run.note("error", "unusable_row", f"{table.more} more rows cannot be read")
+            work.log.note("error", "unusable_row", f"{table.more} more rows cannot be read")
     for done in repaired.done:
-        work.run.note("info", "repaired", _told(done), config.flows)
+        work.log.note("info", "repaired", _told(done), config.flows)
     for reason, (count, first) in repaired.broken.items():
-        work.run.note(
+        work.log.note(
             "warning", "unusable_row", f"{reason}: {count} rows are left out", f"{config.flows}:{first}"
         )  # fmt: skip
     with work.writing(), seldom_collecting:
@@ -114,7 +114,7 @@ def _test(condition: Where | None) -> repairs.Test | None:
 
 
 class _TableWriter:
-    def __init__(self, config: TabularConfig, work: Work) -> None:
+    def __init__(self, config: TabularConfig, work: UnitOfWork) -> None:
         self._config = config
         self._work = work
         self._catalogue, self._definitions = work.catalogue, work.definitions
@@ -144,10 +144,10 @@ class _TableWriter:
         columns = self._config.dataset_columns
         id_ = row[columns.id]
         if not id_:
-            self._work.run.note("warning", "unusable_row", f"“{columns.id}” is empty", place)
+            self._work.log.note("warning", "unusable_row", f"“{columns.id}” is empty", place)
             return
         if id_ in self._datasets:
-            self._work.run.note("warning", "double_id", f"“{id_}” is there twice", place)
+            self._work.log.note("warning", "double_id", f"“{id_}” is there twice", place)
             return
         namespace = (row[columns.namespace] if columns.namespace else "") or self._config.namespace
         dataset = self._catalogue.named(namespace, row[columns.name] or id_)

@@ -4,12 +4,12 @@ from typing import Any
 
 from jalan.formats.graph import DatasetRecord, DefinitionRecord, LinkRecord
 from jalan.formats.openlineage_graph import EventError, read_event
-from jalan.service.intake.claims import ClaimWriter, ColumnClaim
-from jalan.service.intake.configuration import EventsConfig
-from jalan.service.intake.coverage import Coverage
-from jalan.service.intake.identity import add_alias
-from jalan.service.intake.preview import Preview, PreviewPart
-from jalan.service.intake.work import Work
+from jalan.service.ingest.claims import ClaimWriter, ColumnClaim
+from jalan.service.ingest.configuration import EventsConfig
+from jalan.service.ingest.coverage import Coverage
+from jalan.service.ingest.identity import add_alias
+from jalan.service.ingest.preview import Preview, PreviewPart
+from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
 from jalan.sources.errors import FileError
 from jalan.sources.event_file import read_event_file
@@ -18,14 +18,14 @@ from jalan.store.definitions import NewLink
 from jalan.store.models import Dataset
 
 
-def load_events(config: EventsConfig, work: Work) -> None:
+def load_events(config: EventsConfig, work: UnitOfWork) -> None:
     """Read a file of events into the store. Raises SourceError, Cancelled."""
     datasets, definitions, problems = _read(config.file, work.allowed.files, work.tell)
     work.totals = {"datasets": len(datasets), "jobs": len(definitions)}
     if problems:
         work.totals["events not read"] = len(problems)
     for problem in problems:
-        work.run.note("error", "unreadable_event", problem.message, f"{problem.path}:{problem.line}")
+        work.log.note("error", "unreadable_event", problem.message, f"{problem.path}:{problem.line}")
     with work.writing():
         _EventWriter(work).write(datasets, definitions, whole=not problems)
 
@@ -64,7 +64,7 @@ def _read(
 
 
 class _EventWriter:
-    def __init__(self, work: Work) -> None:
+    def __init__(self, work: UnitOfWork) -> None:
         self._work = work
         self._catalogue, self._definitions = work.catalogue, work.definitions
         self._claims = ClaimWriter(work.catalogue, itself=False)

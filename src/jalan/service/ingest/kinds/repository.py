@@ -11,12 +11,12 @@ from sqlalchemy import select
 
 from jalan.catalog.names import full_table_name, server_namespace
 from jalan.lineage.script import extract
-from jalan.service.intake.configuration import RepositoryConfig, local_path
-from jalan.service.intake.declared import write_declarations
-from jalan.service.intake.preview import Preview, PreviewPart
-from jalan.service.intake.references import nearest
-from jalan.service.intake.secrets import resolve
-from jalan.service.intake.work import Work
+from jalan.service.ingest.configuration import RepositoryConfig, local_path
+from jalan.service.ingest.kinds.declared import write_declarations
+from jalan.service.ingest.preview import Preview, PreviewPart
+from jalan.service.ingest.references import nearest
+from jalan.service.ingest.secrets import resolve
+from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.service.settings import Settings
 from jalan.sources.allowed import Allowed
 from jalan.sources.errors import FileError, SourceError
@@ -29,9 +29,10 @@ REPORTS_NAMESPACE = "reports"
 
 @dataclass(slots=True)
 class Checkout:
-    """What was read of a repository. commits: those since the last run; commit: where it stands, none for a folder.
+    """What was read of a repository. commits: those since the last ingestion; commit: where it stands, none for
+    a folder.
 
-    afresh: the history was rewritten since the last run, or it is the first one.
+    afresh: the history was rewritten since the last ingestion, or it is the first one.
     """
 
     folder: Folder
@@ -69,7 +70,7 @@ def read_repository(config: RepositoryConfig, allowed: Allowed, since: str | Non
     return Checkout(folder, commit, commits, texts, afresh, prefix)
 
 
-def load(config: RepositoryConfig, work: Work) -> None:
+def load(config: RepositoryConfig, work: UnitOfWork) -> None:
     """Read a repository into the store. Raises SourceError, Cancelled."""
     found = read_repository(config, work.allowed, work.state.get("commit"), work.tell)
     work.totals = {
@@ -82,7 +83,7 @@ def load(config: RepositoryConfig, work: Work) -> None:
     if found.folder.problems:
         work.totals["files not read"] = len({problem.path for problem in found.folder.problems})
     for problem in found.folder.problems:
-        work.run.note("error", "unreadable_file", problem.message, f"{problem.path}:{problem.line}")
+        work.log.note("error", "unreadable_file", problem.message, f"{problem.path}:{problem.line}")
     known_by = config.known_as or work.source.name
     with work.writing() as (catalogue, _):
         touched = _FolderWriter(work, found, known_by, config.server).write()
@@ -98,7 +99,7 @@ def load(config: RepositoryConfig, work: Work) -> None:
 
 
 class _FolderWriter:
-    def __init__(self, work: Work, found: Checkout, known_by: str, server: str | None) -> None:
+    def __init__(self, work: UnitOfWork, found: Checkout, known_by: str, server: str | None) -> None:
         self._work = work
         self._catalogue, self._definitions = work.catalogue, work.definitions
         self._found = found.folder
@@ -147,7 +148,7 @@ class _FolderWriter:
         except FileError as error:
             self._problems.append(error)
             self._found.cannot(error, error.path)
-            self._work.run.note("error", "unusable_file", error.message, f"{error.path}:{error.line}")
+            self._work.log.note("error", "unusable_file", error.message, f"{error.path}:{error.line}")
 
     def _keep_unread(self) -> None:
         """What a file said that cannot be read now may still hold: nothing of it is closed."""
@@ -264,7 +265,7 @@ class _FolderWriter:
 class _Provenance:
     """Which commit gave each file its text."""
 
-    def __init__(self, work: Work, found: Checkout, known_by: str) -> None:
+    def __init__(self, work: UnitOfWork, found: Checkout, known_by: str) -> None:
         self._last: dict[str, dict[str, str | datetime | None]] = {}
         if found.commit is None:
             return
@@ -289,7 +290,7 @@ class _Provenance:
         return self._last.get(path, {"revision": None, "authored_at": None, "author": None})
 
 
-def _write_revisions(work: Work, found: Checkout, known_by: str) -> None:
+def _write_revisions(work: UnitOfWork, found: Checkout, known_by: str) -> None:
     """Every commit that changed a file becomes a point in the history of what the file defines."""
     known: set[tuple[str, str]] = set()
     if found.commits:

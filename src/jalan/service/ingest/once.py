@@ -6,11 +6,11 @@ from pathlib import Path
 from pydantic import SecretStr
 from sqlalchemy import Engine
 
-from jalan.service.intake import sources
-from jalan.service.intake.configuration import PostgresqlConfig, RepositoryConfig
-from jalan.service.intake.registry import parse_config
-from jalan.service.intake.runs import Outcome
-from jalan.service.intake.scan import namespace_of
+from jalan.service.ingest import sources
+from jalan.service.ingest.configuration import PostgresqlConfig, RepositoryConfig
+from jalan.service.ingest.kinds.postgresql import namespace_of
+from jalan.service.ingest.log import Outcome
+from jalan.service.ingest.registry import parse_config
 from jalan.sources.allowed import EVERYTHING
 from jalan.sources.postgres import parse_url
 
@@ -43,7 +43,7 @@ def scan(
     )
     name = f"{namespace_of(config).removeprefix('postgres://').replace(':', ' ')}/{config.database}"
     source_id = sources.ensure(engine, name, config, who)
-    return sources.run(engine, source_id, who=who, config=config, listener=progress, allowed=EVERYTHING)
+    return sources.ingest(engine, source_id, who=who, config=config, listener=progress, allowed=EVERYTHING)
 
 
 def load(
@@ -74,4 +74,4 @@ def load(
     )
     assert isinstance(config, RepositoryConfig)
     source_id = sources.ensure(engine, known_by, config, who)
-    return sources.run(engine, source_id, who=who, config=config, listener=progress, allowed=EVERYTHING)
+    return sources.ingest(engine, source_id, who=who, config=config, listener=progress, allowed=EVERYTHING)

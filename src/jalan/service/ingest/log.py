@@ -1,7 +1,8 @@
-"""Runs: the log of everything that brings something in, with progress, and the way to stop it.
+"""Ingestions: the log of everything that brings something in, with progress, and the way to stop it.
 
-A run holds an advisory lock for as long as its process lives, on a connection of its own that also writes its
-progress. So a run whose process was killed is told from one that is at work, whichever machine it ran on.
+An ingestion holds an advisory lock for as long as its process lives, on a connection of its own that also writes
+its
+progress. So an ingestion whose process was killed is told from one that is at work, whichever machine it ran on.
 """
 
 import re
@@ -23,11 +24,11 @@ LOCK = 7_201_311  # one writer at a time: any number will do that nothing else i
 _ALIVE = 7_201_312
 _EVERY = 0.25  # seconds between two looks at whether somebody asked for the end
 _NOTES_KEPT = 1000
-ENDED = "the process ended before the run was done; nothing of it was kept, run it again"
+ENDED = "the process ended before the ingestion was done; nothing of it was kept, ingest it again"
 
 
 _UNKEPT = re.compile("[\x00\ud800-\udfff]")
-log = structlog.get_logger("jalan.runs")
+log = structlog.get_logger("jalan.ingest")
 
 
 def _kept(words: str) -> str:
@@ -36,7 +37,7 @@ def _kept(words: str) -> str:
 
 
 class Cancelled(Exception):
-    """Somebody asked for the end of the run."""
+    """Somebody asked for the end of the ingestion."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,8 +52,8 @@ class Note:
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What a run did: counts by what changed (empty where all was known already), what it found, and what it could
-    not read."""
+    """What an ingestion did: counts by what changed (empty where all was known already), what it found, and what
+    it could not read."""
 
     subject: str
     counts: dict[str, int]
@@ -60,8 +61,9 @@ class Outcome:
     notes: list[Note] = field(default_factory=list)
 
 
-class Run:
-    """A run under way. ``tell`` shows how far it is, and raises Cancelled once somebody asked for the end."""
+class IngestionLog:
+    """An ingestion under way. ``tell`` shows how far it is, and raises Cancelled once somebody asked for the
+    end."""
 
     def __init__(self, engine: Engine, connection: Connection, id_: int, listener: Any = None) -> None:
         self.engine = engine
@@ -94,14 +96,14 @@ class Run:
             self.dropped_notes += 1
 
     def take_lock(self, session: Session) -> None:
-        """Wait until no other run writes. The lock ends with the transaction of the session."""
+        """Wait until no other ingestion writes. The lock ends with the transaction of the session."""
         while not session.execute(text("select pg_try_advisory_xact_lock(:lock)"), {"lock": LOCK}).scalar():
             self._looked = 0.0
-            self.tell("waiting for another run", 0, 0)
+            self.tell("waiting for another ingestion", 0, 0)
             time.sleep(_EVERY)
 
     def finish(self, session: Session, outcome: Outcome, coverage: dict[str, Any] | None) -> None:
-        """Write into the log what the run did, in the transaction that did it."""
+        """Write into the log what the ingestion did, in the transaction that did it."""
         log = session.get_one(Ingestion, self.id)
         log.state = "done"
         log.finished_at = datetime.now(UTC)
@@ -119,46 +121,47 @@ class Run:
 
 
 @contextmanager
-def running(
+def logged(
     engine: Engine,
     kind: str,
     subject: str,
     *,
     source_id: int | None = None,
     who: str = "",
-    run_id: int | None = None,
+    ingestion_id: int | None = None,
     listener: Any = None,
-) -> Iterator[Run]:
-    """Keep the log of one run. That it is done is written by ``Run.finish``, with what it did.
+) -> Iterator[IngestionLog]:
+    """Keep the log of one ingestion. That it is done is written by ``IngestionLog.finish``, with what it did.
 
-    run_id: a run that ``announce`` has put into the log already. listener: called as ``Run.tell`` is.
+    ingestion_id: an ingestion that ``announce`` has put into the log already. listener: called as
+    ``IngestionLog.tell`` is.
     """
-    if run_id is None:
-        run_id = announce(engine, kind, subject, source_id=source_id, who=who)
+    if ingestion_id is None:
+        ingestion_id = announce(engine, kind, subject, source_id=source_id, who=who)
     with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
-        connection.execute(text("select pg_advisory_lock(:kind, :id)"), {"kind": _ALIVE, "id": run_id})
-        run = Run(engine, connection, run_id, listener)
-        told = log.bind(run=run_id, kind=kind, source=subject, who=who)
+        connection.execute(text("select pg_advisory_lock(:kind, :id)"), {"kind": _ALIVE, "id": ingestion_id})
+        ingestion = IngestionLog(engine, connection, ingestion_id, listener)
+        told = log.bind(ingestion=ingestion_id, kind=kind, source=subject, who=who)
         begun = time.monotonic()
         try:
-            run.tell("starting", 0, 0)
-            yield run
-            told.info("run done", seconds=round(time.monotonic() - begun, 3), notes=len(run.notes))
+            ingestion.tell("starting", 0, 0)
+            yield ingestion
+            told.info("ingestion done", seconds=round(time.monotonic() - begun, 3), notes=len(ingestion.notes))
         except BaseException as error:
             stopped = isinstance(error, Cancelled | KeyboardInterrupt)
-            # What went wrong may quote what was read; it stands with the run, not in the log.
+            # What went wrong may quote what was read; it stands with the ingestion, not in the log.
             told.warning(
-                "run stopped" if stopped else "run failed", seconds=round(time.monotonic() - begun, 3),
+                "ingestion stopped" if stopped else "ingestion failed", seconds=round(time.monotonic() - begun, 3),
                 reason=type(error).__name__,
             )  # fmt: skip
-            _end(engine, run, error)
+            _end(engine, ingestion, error)
             raise
         finally:
-            connection.execute(text("select pg_advisory_unlock(:kind, :id)"), {"kind": _ALIVE, "id": run_id})
+            connection.execute(text("select pg_advisory_unlock(:kind, :id)"), {"kind": _ALIVE, "id": ingestion_id})
 
 
 def announce(engine: Engine, kind: str, subject: str, *, source_id: int | None, who: str) -> int:
-    """Put a run into the log before it begins; returns its id."""
+    """Put an ingestion into the log before it begins; returns its id."""
     with Session(engine) as session, session.begin():
         row = Ingestion(
             kind=kind, subject=subject, source_id=source_id, who=who, state="running",
@@ -169,30 +172,30 @@ def announce(engine: Engine, kind: str, subject: str, *, source_id: int | None, 
         return row.id
 
 
-def _end(engine: Engine, run: Run, error: BaseException) -> None:
+def _end(engine: Engine, ingestion: IngestionLog, error: BaseException) -> None:
     with Session(engine) as session, session.begin():
-        log = session.get_one(Ingestion, run.id)
+        log = session.get_one(Ingestion, ingestion.id)
         stopped = isinstance(error, Cancelled | KeyboardInterrupt)
         log.state = "cancelled" if stopped else "failed"
         log.finished_at = datetime.now(UTC)
         log.progress = None
         log.message = "nothing of it was kept" if stopped else _kept(str(error)) or type(error).__name__
-        log.notes = run._kept_notes()
+        log.notes = ingestion._kept_notes()
 
 
-def ended(engine: Engine, run_id: int, message: str) -> None:
-    """Write into the log that a run's process is gone, if the run did not write its own end."""
+def ended(engine: Engine, ingestion_id: int, message: str) -> None:
+    """Write into the log that an ingestion's process is gone, if the ingestion did not write its own end."""
     with Session(engine) as session, session.begin():
-        row = session.get(Ingestion, run_id, with_for_update=True)
+        row = session.get(Ingestion, ingestion_id, with_for_update=True)
         if row is not None and row.state == "running":
             row.state, row.message, row.progress = "failed", message, None
             row.finished_at = datetime.now(UTC)
 
 
-def cancel(engine: Engine, run_id: int) -> bool:
-    """Ask for the end of a run; returns whether it was running."""
+def cancel(engine: Engine, ingestion_id: int) -> bool:
+    """Ask for the end of an ingestion; returns whether it was running."""
     with Session(engine) as session, session.begin():
-        row = session.get(Ingestion, run_id)
+        row = session.get(Ingestion, ingestion_id)
         if row is None or row.state != "running":
             return False
         row.cancel = True
@@ -200,9 +203,9 @@ def cancel(engine: Engine, run_id: int) -> bool:
 
 
 def bury_dead(session: Session, grace: float = 30.0) -> None:
-    """Write into the log which runs ended without a word: their process holds no lock any more.
+    """Write into the log which ingestions ended without a word: their process holds no lock any more.
 
-    grace: seconds that a run which was announced has to begin.
+    grace: seconds that an ingestion which was announced has to begin.
     """
     rows = session.scalars(select(Ingestion).where(Ingestion.state == "running")).all()
     if not rows:

@@ -345,7 +345,7 @@ def check_schedule(value: str | None) -> str | None:
 Schedule = Annotated[
     str | None,
     AfterValidator(check_schedule),
-    Field(description="Minute, hour, day, month and weekday as of cron, in UTC; none runs it when asked."),
+    Field(description="Minute, hour, day, month and weekday as of cron, in UTC; none ingests it when asked."),
 ]
 
 

@@ -12,9 +12,9 @@ from jalan.catalog.names import full_table_name, place_of_file
 from jalan.lineage.extraction import Extraction, Link
 from jalan.lineage.following import called_names, extract_following, routines_of
 from jalan.lineage.tables import KnownTables, Table, WatchedTables
-from jalan.service.intake.coverage import coverage_of
-from jalan.service.intake.identity import Aliases
-from jalan.service.intake.queries import QueryWriter
+from jalan.service.ingest.coverage import coverage_of
+from jalan.service.ingest.identity import Aliases
+from jalan.service.ingest.queries import QueryWriter
 from jalan.store.catalogue import CatalogueWriter
 from jalan.store.definitions import DefinitionWriter, NewDiagnostic, NewLink
 from jalan.store.models import Dataset, Definition, System

@@ -7,10 +7,10 @@ from typing import Any
 from sqlalchemy import select
 
 from jalan.catalog.names import server_namespace
-from jalan.service.intake.configuration import HistoryConfig
-from jalan.service.intake.preview import Preview, PreviewPart
-from jalan.service.intake.scan import address
-from jalan.service.intake.work import Work
+from jalan.service.ingest.configuration import HistoryConfig
+from jalan.service.ingest.kinds.postgresql import address
+from jalan.service.ingest.preview import Preview, PreviewPart
+from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
 from jalan.sources.errors import SourceError
 from jalan.sources.files import shown_name
@@ -26,8 +26,8 @@ _IMPRESSION = 8 << 20  # bytes of a log that a preview looks at
 _USE_COLUMNS = ("query_id", "day", "person", "role", "application", "runs", "duration_ms", "rows", "bytes")
 
 
-def read_history(config: HistoryConfig, work: Work) -> None:
-    """Read what has come to a history since the last run. Raises SourceError, Cancelled."""
+def read_history(config: HistoryConfig, work: UnitOfWork) -> None:
+    """Read what has come to a history since the last ingestion. Raises SourceError, Cancelled."""
     if config.format == "pg_stat_statements":
         digest = _statistics(config, work)
     elif config.format == "digest":
@@ -38,12 +38,12 @@ def read_history(config: HistoryConfig, work: Work) -> None:
     if digest.without_data:
         work.totals["without data"] = digest.without_data
     for problem in digest.problems:
-        work.run.note("warning", "unreadable_entry", problem.message, f"{problem.file}:{problem.line}")
+        work.log.note("warning", "unreadable_entry", problem.message, f"{problem.file}:{problem.line}")
     if digest.bad > len(digest.problems):
         left = digest.bad - len(digest.problems)
-        work.run.note("warning", "unreadable_entry", f"{left} more entries could not be read")
+        work.log.note("warning", "unreadable_entry", f"{left} more entries could not be read")
     for reason, count in digest.left_out.items():
-        work.run.note("info", "left_out", f"{count} entries left out: {reason}")
+        work.log.note("info", "left_out", f"{count} entries left out: {reason}")
     with work.writing():
         _HistoryWriter(config, work, digest).write()
 
@@ -69,7 +69,7 @@ def file_reading(config: HistoryConfig) -> HistoryFile:
 # --- reading ---------------------------------------------------------------------------------------------
 
 
-def _files(config: HistoryConfig, work: Work) -> Digest:
+def _files(config: HistoryConfig, work: UnitOfWork) -> Digest:
     """What stands behind the places up to which the files were read last time."""
     total = Digest()
     assert config.files is not None
@@ -77,7 +77,7 @@ def _files(config: HistoryConfig, work: Work) -> Digest:
     for path in work.allowed.files.matching(config.files):
         digest, piece, notes = _one_file(path, config, read, work.tell)
         for note in notes:
-            work.run.note("warning", "history_file", note, shown_name(path.name))
+            work.log.note("warning", "history_file", note, shown_name(path.name))
         if piece is not None:
             read[piece.file] = piece.end
         total.add(digest)
@@ -94,7 +94,7 @@ def _one_file(
     return digest_file(path, form, read.get(known or "", 0), tell)
 
 
-def _digests(config: HistoryConfig, work: Work) -> Digest:
+def _digests(config: HistoryConfig, work: UnitOfWork) -> Digest:
     """Digests that were made where the data is. A part that was loaded before counts once."""
     total = Digest()
     assert config.files is not None
@@ -120,7 +120,7 @@ def _digests(config: HistoryConfig, work: Work) -> Digest:
     return total
 
 
-def _statistics(config: HistoryConfig, work: Work) -> Digest:
+def _statistics(config: HistoryConfig, work: UnitOfWork) -> Digest:
     """What the counts of pg_stat_statements have grown by."""
     assert config.connection is not None
     work.tell("statistics", 0, 1)
@@ -130,7 +130,7 @@ def _statistics(config: HistoryConfig, work: Work) -> Digest:
         before = {}
     entries, hidden = _grown(found, before)
     if hidden:
-        work.run.note(
+        work.log.note(
             "warning", "hidden_queries",
             f"{hidden} queries of other roles are hidden; grant pg_read_all_stats to the account",
             "pg_stat_statements",
@@ -167,7 +167,7 @@ def _grown(found: Statistics, before: dict[str, list[float]]) -> tuple[list[Entr
 
 
 class _HistoryWriter:
-    def __init__(self, config: HistoryConfig, work: Work, digest: Digest) -> None:
+    def __init__(self, config: HistoryConfig, work: UnitOfWork, digest: Digest) -> None:
         self._config = config
         self._work = work
         self._digest = digest

@@ -1,7 +1,7 @@
-"""Runs sources in processes of their own: when somebody asks, and when their time has come.
+"""Ingests sources in processes of their own: when somebody asks, and when their time has come.
 
-A run is a process, so that it cannot slow down or take down the server, and so that it can be stopped by its log
-alone. Several servers over one store are fine: the store says who starts a run.
+An ingestion is a process, so that it cannot slow down or take down the server, and so that it can be stopped by
+its log alone. Several servers over one store are fine: the store says who starts an ingestion.
 """
 
 import os
@@ -19,9 +19,9 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from jalan.service.errors import Conflict
-from jalan.service.intake.overview import next_time
-from jalan.service.intake.runs import ENDED, announce, bury_dead, ended
-from jalan.service.intake.sources import get
+from jalan.service.ingest.log import ENDED, announce, bury_dead, ended
+from jalan.service.ingest.overview import next_time
+from jalan.service.ingest.sources import get
 from jalan.store.models import Ingestion, Source
 
 _LOCK = 7_201_313
@@ -31,21 +31,33 @@ log = structlog.get_logger("jalan.schedule")
 
 
 def start(engine: Engine, source_id: int, who: str) -> int:
-    """Start a run in a process of its own; returns its id. Raises NotFound, and Conflict where one is at work."""
+    """Start an ingestion in a process of its own; returns its id. Raises NotFound, and Conflict where one is at
+    work."""
     with Session(engine) as session:
         bury_dead(session)
         source = get(session, source_id)
         query = select(Ingestion.id).where(Ingestion.source_id == source_id, Ingestion.state == "running")
         if session.scalars(query).first() is not None:
-            raise Conflict(f"“{source.name}” is running already; stop that run, or wait for it")
+            raise Conflict(f"“{source.name}” is being ingested already; stop that ingestion, or wait for it")
         name, kind = source.name, source.kind
-    run_id = announce(engine, kind, name, source_id=source_id, who=who)
+    ingestion_id = announce(engine, kind, name, source_id=source_id, who=who)
     address = engine.url.render_as_string(hide_password=False)
     words = tempfile.TemporaryFile()  # noqa: SIM115  (closed by the thread that waits)
     # The address has a password, so it goes by the environment, which other users cannot see.
     try:
         process = subprocess.Popen(
-            [sys.executable, "-m", "jalan.cli.main", "source", "run", name, "--run-id", str(run_id), "--who", who],
+            [
+                sys.executable,
+                "-m",
+                "jalan.cli.main",
+                "source",
+                "ingest",
+                name,
+                "--ingestion-id",
+                str(ingestion_id),
+                "--who",
+                who,
+            ],
             env={**os.environ, "JALAN_STORE": address},
             stdin=subprocess.DEVNULL,
             stdout=subprocess.DEVNULL,
@@ -54,22 +66,22 @@ def start(engine: Engine, source_id: int, who: str) -> int:
         )
     except OSError as error:
         words.close()
-        ended(engine, run_id, f"no process could be started for it ({error.strerror})")
+        ended(engine, ingestion_id, f"no process could be started for it ({error.strerror})")
         raise Conflict(f"no process could be started for “{name}”: {error.strerror}") from error
-    threading.Thread(target=_wait, args=(engine, run_id, process, words), daemon=True).start()
-    return run_id
+    threading.Thread(target=_wait, args=(engine, ingestion_id, process, words), daemon=True).start()
+    return ingestion_id
 
 
-def _wait(engine: Engine, run_id: int, process: subprocess.Popen[bytes], words: IO[bytes]) -> None:
-    """Wait for the end of a run's process; of one that did not write its own end, keep the last words."""
+def _wait(engine: Engine, ingestion_id: int, process: subprocess.Popen[bytes], words: IO[bytes]) -> None:
+    """Wait for the end of an ingestion's process; of one that did not write its own end, keep the last words."""
     with words:
         code = process.wait()
         words.seek(max(0, words.seek(0, os.SEEK_END) - _LAST_WORDS))
         said = words.read().decode(errors="replace").replace("\0", "").strip()
     how = f"by signal {-code}" if code < 0 else f"with exit code {code}"
-    log.info("run's process ended", run=run_id, code=code)
+    log.info("ingestion's process ended", ingestion=ingestion_id, code=code)
     with suppress(SQLAlchemyError):  # a store that is gone tells of it itself, once it is back
-        ended(engine, run_id, f"{ENDED} (it ended {how}){f': {said}' if said else ''}")
+        ended(engine, ingestion_id, f"{ENDED} (it ended {how}){f': {said}' if said else ''}")
 
 
 class Scheduler:
@@ -97,7 +109,7 @@ class Scheduler:
                 log.error("schedule not looked at", reason=type(error).__name__)
 
     def look(self, now: datetime) -> list[int]:
-        """Start what has become due since the last look; returns the runs."""
+        """Start what has become due since the last look; returns the ingestions."""
         started = []
         with Session(self._engine) as session, session.begin():
             if not session.execute(text("select pg_try_advisory_xact_lock(:lock)"), {"lock": _LOCK}).scalar():
@@ -115,7 +127,8 @@ class Scheduler:
         return started
 
     def _is_due(self, session: Session, source: Source, now: datetime) -> bool:
-        """Whether a time of the schedule has passed since the last run began, or since the source was added."""
+        """Whether a time of the schedule has passed since the last ingestion began, or since the source was
+        added."""
         query = select(Ingestion.started_at).where(Ingestion.source_id == source.id)
         last = session.scalars(query.order_by(Ingestion.id.desc()).limit(1)).first()
         due = next_time(source.schedule, max(last, source.created_at) if last is not None else source.created_at)

@@ -6,11 +6,11 @@ from contextlib import contextmanager
 from sqlalchemy import select
 
 from jalan.catalog.names import title_of
-from jalan.service.intake.configuration import DeclaredConfig
-from jalan.service.intake.coverage import Coverage
-from jalan.service.intake.preview import Preview, PreviewPart
-from jalan.service.intake.references import References
-from jalan.service.intake.work import Work
+from jalan.service.ingest.configuration import DeclaredConfig
+from jalan.service.ingest.coverage import Coverage
+from jalan.service.ingest.preview import Preview, PreviewPart
+from jalan.service.ingest.references import References
+from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
 from jalan.sources.declared import (
     Consumer,
@@ -27,7 +27,7 @@ from jalan.store.models import Dataset, Declaration, Definition, Field, Link
 CONSUMERS = "consumers"
 
 
-def declare(config: DeclaredConfig, work: Work) -> None:
+def declare(config: DeclaredConfig, work: UnitOfWork) -> None:
     """Read declarations into the store. Raises SourceError, Cancelled."""
     problems: list[FileError] = []
     if config.location is not None:
@@ -35,7 +35,7 @@ def declare(config: DeclaredConfig, work: Work) -> None:
         if not found:
             raise problems[0]
     for problem in problems:
-        work.run.note("error", "unreadable_file", problem.message, f"{problem.path}:{problem.line}")
+        work.log.note("error", "unreadable_file", problem.message, f"{problem.path}:{problem.line}")
     with work.writing():
         write_declarations(
             work, on_the_screen(work) if config.location is None else found, f"declared:{work.source.name}:",
@@ -43,7 +43,7 @@ def declare(config: DeclaredConfig, work: Work) -> None:
         )  # fmt: skip
 
 
-def on_the_screen(work: Work) -> list[Declarations]:
+def on_the_screen(work: UnitOfWork) -> list[Declarations]:
     """Return what was declared on the screen and was not taken back."""
     query = select(Declaration).where(
         Declaration.source_id == work.source.id, Declaration.taken_back_at.is_(None)
@@ -52,7 +52,9 @@ def on_the_screen(work: Work) -> list[Declarations]:
     return [parse_declarations(row.text, f"on the screen, {row.id}") for row in rows]
 
 
-def write_declarations(work: Work, found: list[Declarations], prefix: str, unread: Collection[str] = ()) -> None:
+def write_declarations(
+    work: UnitOfWork, found: list[Declarations], prefix: str, unread: Collection[str] = ()
+) -> None:
     """Write what files declare, and close what is no longer in them. unread: files of which nothing is known now;
     what they declared before stays. Raises FileError where nothing of it all can be used."""
     work.totals |= {
@@ -64,14 +66,14 @@ def write_declarations(work: Work, found: list[Declarations], prefix: str, unrea
     keys = [writer.write() for writer in writers]
     problems = [problem for writer in writers for problem in writer.problems]
     for problem in problems:
-        work.run.note("error", "unusable_declaration", problem.message, f"{problem.path}:{problem.line}")
+        work.log.note("error", "unusable_declaration", problem.message, f"{problem.path}:{problem.line}")
     if problems and not any(writer.used for writer in writers):
         raise problems[0]
     work.definitions.close_missing(prefix, [*keys, *(f"{prefix}{path}" for path in unread)])
     _mark_gone(work)
 
 
-def _mark_gone(work: Work) -> None:
+def _mark_gone(work: UnitOfWork) -> None:
     """Consumers of which no declaration tells any more are gone, and so are those of their parts."""
     work.definitions.flush()
     catalogue = work.catalogue
@@ -93,7 +95,7 @@ class _DeclarationWriter:
     used: how many entries were written; problems: what was wrong with the others.
     """
 
-    def __init__(self, work: Work, found: Declarations, prefix: str, described: dict[str, Consumer]) -> None:
+    def __init__(self, work: UnitOfWork, found: Declarations, prefix: str, described: dict[str, Consumer]) -> None:
         self._work = work
         self._catalogue, self._definitions = work.catalogue, work.definitions
         self._found = found
@@ -178,7 +180,7 @@ class _DeclarationWriter:
                 facts={"declared by": consumer.by, "declared on": consumer.on},
             )  # fmt: skip
         elif (first.owner, first.description) != (consumer.owner, consumer.description or first.description):
-            self._work.run.note(
+            self._work.log.note(
                 "warning", "declared_twice",
                 f"“{consumer.name}” is declared before with another owner or description, and those are kept",
                 f"{self._found.path}:{consumer.line}",

@@ -1,4 +1,4 @@
-"""Sources: added, changed, tested, run and removed by people and programs."""
+"""Sources: added, changed, tested, ingested and removed by people and programs."""
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -11,19 +11,19 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from jalan.service.errors import Conflict, Invalid, NotFound
-from jalan.service.intake.configuration import (
+from jalan.service.ingest.configuration import (
     check_schedule,
     secret_paths,
     secrets_of,
     with_secrets,
     without_secrets,
 )
-from jalan.service.intake.permissions import allowed_by_settings
-from jalan.service.intake.preview import Preview
-from jalan.service.intake.registry import KINDS, parse_config
-from jalan.service.intake.runs import Outcome, bump, bury_dead, running
-from jalan.service.intake.secrets import FROM_ENVIRONMENT, seal, unseal
-from jalan.service.intake.work import Work
+from jalan.service.ingest.log import Outcome, bump, bury_dead, logged
+from jalan.service.ingest.permissions import allowed_by_settings
+from jalan.service.ingest.preview import Preview
+from jalan.service.ingest.registry import KINDS, parse_config
+from jalan.service.ingest.secrets import FROM_ENVIRONMENT, seal, unseal
+from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
 from jalan.store.models import Ingestion, Source
 
@@ -48,10 +48,10 @@ def add(engine: Engine, name: str, config: dict[str, Any], *, schedule: str | No
 
 
 def ensure(engine: Engine, name: str, config: BaseModel, who: str) -> int:
-    """Return the id of a source that runs when it is asked to; its secrets are not kept.
+    """Return the id of a source that is ingested when somebody asks; its secrets are not kept.
 
-    One that nobody has added yet is none before its first run has succeeded: ``run`` with the configuration makes
-    it one, and writes the configuration down.
+    One that nobody has added yet is none before its first ingestion has succeeded: ``ingest`` with the
+    configuration makes it one, and writes the configuration down.
     """
     with Session(engine) as session, session.begin():
         found = session.scalars(select(Source).where(Source.name == name)).first()
@@ -182,7 +182,7 @@ def secret_states(source: Source) -> dict[str, str]:
 
 
 def preview(config: BaseModel, allowed: Allowed | None = None) -> Preview:
-    """Try a configuration, and say what a run would bring. Raises SourceError, Invalid.
+    """Try a configuration, and say what an ingestion would bring. Raises SourceError, Invalid.
 
     allowed: what may be read and reached (default: what the settings say).
     """
@@ -190,28 +190,29 @@ def preview(config: BaseModel, allowed: Allowed | None = None) -> Preview:
     return kind.preview(config, allowed or allowed_by_settings())
 
 
-def run(
+def ingest(
     engine: Engine,
     source_id: int,
     *,
     who: str,
     config: BaseModel | None = None,
-    run_id: int | None = None,
+    ingestion_id: int | None = None,
     listener: Callable[[str, int, int], None] | None = None,
     allowed: Allowed | None = None,
 ) -> Outcome:
     """Bring a source up to date. Raises SourceError, Invalid, Conflict, Cancelled.
 
-    config: with the secrets that the store does not keep; it is the source's once the run has succeeded. run_id: a
+    config: with the secrets that the store does not keep; it is the source's once the ingestion has succeeded.
+    ingestion_id: a
     run announced before. listener: is told how far it is. allowed: what may be read and reached (default: what the
     settings say).
     """
     with working(
-        engine, source_id, who=who, run_id=run_id, listener=listener, allowed=allowed, config=config
+        engine, source_id, who=who, ingestion_id=ingestion_id, listener=listener, allowed=allowed, config=config
     ) as work:
         source = work.source
-        _refuse_second(engine, source, work.run.id)
-        KINDS[source.kind].run(config or configuration(source), work)
+        _refuse_second(engine, source, work.log.id)
+        KINDS[source.kind].ingest(config or configuration(source), work)
     assert work.outcome is not None
     return work.outcome
 
@@ -222,32 +223,32 @@ def working(
     source_id: int,
     *,
     who: str,
-    run_id: int | None = None,
+    ingestion_id: int | None = None,
     listener: Callable[[str, int, int], None] | None = None,
     allowed: Allowed | None = None,
     config: BaseModel | None = None,
-) -> Iterator[Work]:
-    """Do a run's work on a source, with its log. Raises NotFound."""
+) -> Iterator[UnitOfWork]:
+    """Do an ingestion's work on a source, with its log. Raises NotFound."""
     with Session(engine) as session:
         source = get(session, source_id) if config is None else session.get_one(Source, source_id)
         session.expunge(source)
-    with running(
-        engine, source.kind, source.name, source_id=source_id, who=who, run_id=run_id, listener=listener
+    with logged(
+        engine, source.kind, source.name, source_id=source_id, who=who, ingestion_id=ingestion_id, listener=listener
     ) as now:
-        work = Work(now, source, allowed or allowed_by_settings())
+        work = UnitOfWork(now, source, allowed or allowed_by_settings())
         if config is not None:
             work.settle(without_secrets(config))
         yield work
 
 
-def _refuse_second(engine: Engine, source: Source, run_id: int) -> None:
+def _refuse_second(engine: Engine, source: Source, ingestion_id: int) -> None:
     with Session(engine) as session:
         bury_dead(session)
         query = select(func.count()).where(
-            Ingestion.source_id == source.id, Ingestion.state == "running", Ingestion.id < run_id
+            Ingestion.source_id == source.id, Ingestion.state == "running", Ingestion.id < ingestion_id
         )
         if session.scalars(query).one():
-            raise Conflict(f"“{source.name}” is running already; stop that run, or wait for it")
+            raise Conflict(f"“{source.name}” is being ingested already; stop that ingestion, or wait for it")
 
 
 def completed(session: Session, source_id: int, config: dict[str, Any]) -> dict[str, Any]:

@@ -1,0 +1,1 @@
+"""Bringing things in: sources, their ingestions, and what each kind of them does."""

@@ -1,0 +1,1 @@
+"""The kinds of sources: what each brings in, and a preview of it."""

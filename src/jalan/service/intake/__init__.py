@@ -1,1 +1,0 @@
-"""Bringing things in: sources, their runs, and what each kind of them does."""
