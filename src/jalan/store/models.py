@@ -227,8 +227,8 @@ class Diagnostic(Base):
 class Source(Base):
     """Something that feeds Jalan: what it is, how to reach it, and how far it has been read.
 
-    secrets: encrypted, see ``jalan.service.ingest.secrets``. schedule: five fields as of cron, none where it runs
-    when somebody asks. state: what the next run goes on from, by kind.
+    secrets: encrypted, see ``jalan.service.ingest.secrets``. schedule: five fields as of cron, none where it is
+    ingested when somebody asks. state: what the next ingestion goes on from, by kind.
     """
 
     __tablename__ = "source"
@@ -258,7 +258,7 @@ class Declaration(Base):
 
 
 class Ingestion(Base):
-    """One run of a source: when, of what, and what it changed. state: running, done, failed or cancelled.
+    """One ingestion of a source: when, of what, and what it changed. state: running, done, failed or cancelled.
 
     progress: what is being done, how much of it is done, how much there is. cancel: somebody asked for its end.
     notes: what it did not understand outside of SQL texts. coverage: of the whole source, when it was done.
