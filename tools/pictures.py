@@ -3,6 +3,7 @@
 make pictures
 """
 
+import logging
 import threading
 import time
 from collections.abc import Callable
@@ -17,6 +18,7 @@ from jalan.demo.cluster import Cluster, free_port
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.sources import DESK_TOKEN
 from jalan.demo.start import fill_store
+from jalan.service.logs import configure
 from jalan.web.app import create_app
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -106,6 +108,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
 
 def main() -> None:
     """Start the demo, take every picture, stop the demo."""
+    configure(logging.WARNING)
     cluster = Cluster(ROOT / ".jalan" / "demo")
     cluster.start()
     databases = scenario.build(cluster)
