@@ -815,3 +815,9 @@ select *, count(*) over () from ports group by 1, 2, 3, 4
 => island: ports.island
 => tide_offset: ports.tide_offset
 => (rows): ports.port/group_by, ports.name/group_by, ports.island/group_by, ports.tide_offset/group_by
+
+## quantified-by-a-query-in-parentheses
+select name from ports where port = any ((select port from crew)) and tide_offset <> all (array[1, 2]) and island = any ('{a}')
+=: select
+=> name: ports.name
+=> (rows): ports.port/filter, crew.port/filter, ports.tide_offset/filter, ports.island/filter
