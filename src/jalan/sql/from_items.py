@@ -69,7 +69,7 @@ class FromParser(ReshapingParser):
         self.take("global")
         at = self.i
         kind = "inner"
-        if self.set_operator_behind_side():
+        if self.keys[self.i] in SET_SIDES and self.set_operator_behind_side():
             return None
         while self.keys[self.i] in _JOIN_KINDS:
             word = self.keys[self.i]

@@ -174,7 +174,9 @@ class QueryParser(WithParser):
 
     def _set_operations(self, first: tree.Body | None = None) -> tree.Body:
         left = self._intersections() if first is None else first
-        while self.keys[self.i] in _SET_OPERATORS or self.set_operator_behind_side():
+        while (key := self.keys[self.i]) in _SET_OPERATORS or (
+            key in SET_SIDES and self.set_operator_behind_side()
+        ):
             side = self._side_of_set()
             operator, all_, by_name = self._set_operator()
             only = self.names_in_parentheses() if by_name and self.take("on") else None
