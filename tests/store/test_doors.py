@@ -279,3 +279,13 @@ def test_one_odd_file_of_declarations_leaves_the_others(tmp_path: Path) -> None:
     found, problems = read_all_declarations(str(tmp_path), ANY_FILE)
     assert [one.path for one in found] == ["a.yaml"]
     assert [problem.path for problem in problems] == ["b.yaml"]
+
+
+def test_a_service_that_sends_us_elsewhere_is_not_followed() -> None:
+    with _listening(b"") as (elsewhere, seen):
+        answer = f"HTTP/1.1 302 Found\r\nLocation: http://127.0.0.1:{elsewhere}/x\r\nContent-Length: 0\r\n\r\n"
+        with _listening(answer.encode()) as (port, _):
+            config = {"kind": "reports", "url": f"http://127.0.0.1:{port}", "known_as": "x", "server": "a:1"}
+            with pytest.raises(SourceError, match="answers 302"):
+                sources.preview(parse_config({**config, "retries": 0}), Allowed(hosts=Hosts(("127.0.0.1",))))
+    assert seen == []

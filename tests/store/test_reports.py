@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from jalan.demo.report_desk import Trouble, create_desk, read_content, served
 from jalan.service.ingest import overview, sources
+from jalan.service.ingest.kinds.reports import circular
 from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.sources.reports_service import ReportsService
@@ -144,6 +145,15 @@ def test_what_is_calculated_from_itself_is_told(store: Engine, desk: Desk) -> No
         "this is calculated from itself: flood ← ebb ← flood",
         "this is calculated from itself: slack ← slack",
     }
+
+
+def test_a_great_circle_is_told_in_a_moment_and_in_few_words() -> None:
+    count = 20_000
+    found = circular({str(n): [str((n + 1) % count)] for n in range(count)})
+    assert len(found) == count
+    assert max(map(len, found.values())) <= 12
+    assert found["0"][:3] == ["0", "1", "2"]
+    assert circular({str(n): [str(n + 1)] for n in range(count)}) == {}
 
 
 def test_every_page_is_read(store: Engine, desk: Desk) -> None:

@@ -104,6 +104,19 @@ def test_no_other_variable_of_the_server_is_sent_anywhere(store: Engine, monkeyp
     assert "tidal" not in str(refused.value)
 
 
+def test_a_password_in_a_git_address_is_sealed_and_in_no_answer(store: Engine) -> None:
+    config = {"kind": "repository", "location": f"https://ann:{PASSWORD.replace(' ', '%20')}@quay.example/x.git"}
+    source = sources.add(store, "place", {**config, "revision": "main"}, who="test")
+    with store.connect() as connection:
+        row = connection.execute(text("select * from source")).mappings().one()
+    assert row["config"]["location"] == "https://quay.example/x.git"
+    assert "ann" not in str(row["config"])
+    assert _source(store, source).secrets == {"credentials": "kept"}
+    with Session(store) as session:
+        found = sources.configuration(session.get_one(Source, source))
+    assert found.credentials.get_secret_value() == f"ann:{PASSWORD}"  # type: ignore[attr-defined]
+
+
 def test_another_key_cannot_read_them_and_says_so(store: Engine, key: Path) -> None:
     source = sources.add(store, "place", _postgres(), who="test")
     key.unlink()

@@ -67,7 +67,7 @@ def extract_following(
 
     routines: last name → the statement that creates it, in the dialect of the text. options: as of ``extract``.
     """
-    followed = {} if options else _followed(sql, routines)
+    followed = {} if options or not routines else _followed(sql, routines)
     if not followed:
         return extract(sql, dialect=dialect, tables=tables, search_path=search_path, **options)
     before = ""

@@ -173,10 +173,11 @@ class Snapshot:
     def _read_fields(self, session: Session, stands_for: dict[int, int]) -> None:
         """The fields of datasets that are one are one where they have the same name."""
         # Those of the dataset itself come first: what it says of a column holds.
-        rows = sorted(
-            self._all(session, Field),
-            key=lambda field: (field.dataset_id in stands_for, field.dataset_id, field.ordinal, field.id),
-        )
+        query = select(*Field.__table__.columns).order_by(Field.dataset_id, Field.ordinal, Field.id)
+        rows = list(as_at(session, Field, session.execute(query), self.as_of))
+        if self.as_of is not None:  # columns may have stood in another order then
+            rows.sort(key=lambda field: (field.dataset_id, field.ordinal, field.id))
+        rows.sort(key=lambda field: field.dataset_id in stands_for)
         by_name: dict[tuple[int, str], int] = {}
         for field in rows:
             at = self.dataset_at.get(field.dataset_id)

@@ -3,10 +3,12 @@
 from dataclasses import dataclass, field
 from typing import Any
 
+from ruamel.yaml.comments import CommentedMap
+
 from jalan.formats.schemas import schema
 from jalan.sources.errors import FileError, SourceError
 from jalan.sources.files import MOST_TEXT, Files, shown_name, text_of
-from jalan.sources.yaml_file import line_of, parse_yaml
+from jalan.sources.yaml_file import check, line_of, load_yaml
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +72,12 @@ class Declarations:
 
 def parse_declarations(text: str, shown: str) -> Declarations:
     """Read the text of one file; raises FileError with the line of what is wrong."""
-    found = parse_yaml(text, shown, schema("declared"))
+    return declarations_of(load_yaml(text, shown), text, shown)
+
+
+def declarations_of(found: CommentedMap, text: str, shown: str) -> Declarations:
+    """The same for a file that is loaded already."""
+    check(found, shown, schema("declared"))
     made = Declarations(shown, text, found.get("server"))
     by = found.get("by")
     for i, link in enumerate(found.get("links", [])):

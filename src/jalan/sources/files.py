@@ -134,13 +134,18 @@ ANY_FILE = Files()
 """For a person at the command line, who could read the files without us."""
 
 
-def text_of(shown: str, data: bytes) -> str:
-    """Return the text of a file that people write. Raises FileError with the line at which it is none."""
+def decoded(shown: str, data: bytes) -> str:
+    """Return bytes as text. Raises FileError with the line at which they are not UTF-8."""
     try:
-        text = data.decode("utf-8-sig")
+        return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
         raise FileError(shown, line, f"this is not UTF-8: byte {data[error.start]:#04x}") from error
+
+
+def text_of(shown: str, data: bytes) -> str:
+    """Return the text of a file that people write. Raises FileError with the line at which it is none."""
+    text = decoded(shown, data)
     if "\0" in text:
         raise FileError(shown, text.count("\n", 0, text.index("\0")) + 1, "there is a NUL in it: this is no text")
     return text

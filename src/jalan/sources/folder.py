@@ -10,7 +10,7 @@ from typing import Any
 from ruamel.yaml.comments import CommentedMap
 
 from jalan.formats.schemas import schema
-from jalan.sources.declared import Declarations, parse_declarations
+from jalan.sources.declared import Declarations, declarations_of
 from jalan.sources.errors import FileError, SourceError
 from jalan.sources.files import ANY_FILE, MOST_TEXT, Files, shown_name, text_of
 from jalan.sources.yaml_file import check, line_of, load_yaml, parse_yaml
@@ -131,10 +131,11 @@ def read_tree(tree: Tree, shown: str) -> Folder:
             found.cannot(content, path)
     texts = {path: content for path, content in tree.items() if isinstance(content, bytes)}
     _read_sql(tree, texts, found)
+    slugs: dict[str, str] = {}
     for path in sorted(texts):
         if path.endswith((".yaml", ".yml")) and PurePosixPath(path).name != SETTINGS:
             try:
-                _read_yaml_file(path, texts[path], found)
+                _read_yaml_file(path, texts[path], found, slugs)
             except FileError as error:
                 found.cannot(error, path)
     if not found.files and not found.reports and not found.declarations:
@@ -169,17 +170,17 @@ def _read_sql(tree: Tree, texts: Mapping[str, bytes], found: Folder) -> None:
             found.cannot(error, *paths)
 
 
-def _read_yaml_file(path: str, data: bytes, found: Folder) -> None:
-    """Read a report, or a file of declarations. Raises FileError."""
+def _read_yaml_file(path: str, data: bytes, found: Folder, slugs: dict[str, str]) -> None:
+    """Read a report, or a file of declarations. slugs: report → the file that it is in. Raises FileError."""
     text = text_of(path, data)
     content = load_yaml(text, path)
     if "report" not in content and ("links" in content or "consumers" in content):
-        found.declarations.append(parse_declarations(text, path))
+        found.declarations.append(declarations_of(content, text, path))
         return
     report = _report(content, path)
-    double = next((known for known in found.reports if known.slug == report.slug), None)
-    if double is not None:
-        raise FileError(path, 1, f"a report “{report.slug}” is already in {double.path}")
+    if report.slug in slugs:
+        raise FileError(path, 1, f"a report “{report.slug}” is already in {slugs[report.slug]}")
+    slugs[report.slug] = path
     found.reports.append(report)
 
 

@@ -11,7 +11,7 @@ from openpyxl import load_workbook
 from pyarrow import ArrowException
 
 from jalan.sources.errors import FileError, SourceError
-from jalan.sources.files import Files
+from jalan.sources.files import Files, decoded
 from jalan.usage.csv_records import BadRecord, Record, Shape, records
 
 Row = dict[str, str]
@@ -104,11 +104,7 @@ def _add(table: Table, location: str, line: int, values: list[str]) -> None:
 
 
 def _csv(location: str, data: bytes, delimiter: str | None) -> Iterator[tuple[int, list[str] | BadRecord]]:
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        line = data.count(b"\n", 0, error.start) + 1
-        raise FileError(location, line, f"this is not UTF-8: byte {data[error.start]:#04x}") from error
+    text = decoded(location, data)
     if delimiter is None:
         head = text.partition("\n")[0]
         delimiter = max(",;\t|", key=head.count)

@@ -89,10 +89,12 @@ def complete(data: bytes, shape: Shape) -> int:
     # A character for each byte: the marks of CSV are the same in both.
     text = data[:whole].decode("latin-1")
     rest = 0  # the line at which what is not whole begins
-    for record in records(text, shape):
-        if isinstance(record, Record) and shape.fits(record.values):
-            rest = 0
-        elif not rest and not (isinstance(record, Record) and not record.values):
+    for record in reversed(list(records(text, shape))):
+        if isinstance(record, BadRecord):
+            rest = record.line
+        elif record.values and shape.fits(record.values):
+            break
+        elif record.values:
             rest = record.line
     if not rest:
         return whole

@@ -3,7 +3,6 @@
 from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
 from pathlib import Path
-from typing import Any
 
 from fastapi import FastAPI
 from fastapi.responses import FileResponse
@@ -16,8 +15,9 @@ from jalan import __version__
 from jalan.service.ingest.scheduler import Scheduler
 from jalan.service.settings import Settings
 from jalan.service.snapshot import SnapshotCache
+from jalan.web.document import document
 from jalan.web.guard import Guard
-from jalan.web.problems import Problem, add_problem_handlers
+from jalan.web.problems import add_problem_handlers
 from jalan.web.request_log import RequestLog
 from jalan.web.routes import router
 from jalan.web.source_routes import router as source_router
@@ -55,7 +55,7 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
     app.add_middleware(RequestLog, most_seconds=settings.request_seconds)
     app.add_middleware(Guard, hosts=[*settings.hosts.split(), *hosts], most_bytes=settings.most_bytes)
 
-    app.openapi = lambda: _with_problems(app)  # type: ignore[method-assign]
+    app.openapi = lambda: document(app)  # type: ignore[method-assign]
 
     @app.get("/api/{rest:path}", include_in_schema=False)
     def no_such_endpoint(rest: str) -> None:
@@ -64,14 +64,6 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
     if frontend is not None:
         _serve_frontend(app, frontend)
     return app
-
-
-def _with_problems(app: FastAPI) -> dict[str, Any]:
-    """The OpenAPI document, with the schema of the errors that all endpoints answer."""
-    if app.openapi_schema is None:
-        found = FastAPI.openapi(app)
-        found["components"]["schemas"]["Problem"] = Problem.model_json_schema()
-    return app.openapi_schema or found
 
 
 def _serve_frontend(app: FastAPI, folder: Path) -> None:

@@ -11,7 +11,7 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from jalan.web.problems import send_problem
+from jalan.web.problems import problem
 
 LOOPBACK = frozenset({"localhost", "127.0.0.1", "::1"})
 _READING = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -52,7 +52,7 @@ class Guard:
         refused = self._refused(scope["method"], headers)
         if refused is not None:
             status, detail = refused
-            await send_problem(answer, scope["path"], status, "Refused", detail)
+            await problem(scope["path"], status, "Refused", detail)(scope, receive, answer)
             return
         await self._app(scope, self._bounded(receive), answer)
 

@@ -1,7 +1,7 @@
-"""What several endpoints take, and how errors are documented."""
+"""What several endpoints take."""
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import Path, Query
 
@@ -13,16 +13,3 @@ AsOf = Annotated[
     Query(description="Show the graph as it was at this time (ISO 8601 with zone); now by default."),
 ]
 Conditions = Annotated[bool, Query(description="Whether links that only decide count too.")]
-
-PROBLEMS: dict[int | str, dict[str, Any]] = {
-    status: {"description": why, "content": {"application/problem+json": {
-        "schema": {"$ref": "#/components/schemas/Problem"}
-    }}}
-    for status, why in {
-        400: "The request is none that this server takes", 403: "A page of another site may not do this",
-        404: "Not found", 413: "The body is too large", 422: "Invalid request", 503: "Store unavailable",
-    }.items()
-}  # fmt: skip
-"""Answers that are problem documents; source: RFC 9457."""
-
-CONFLICT: dict[int | str, dict[str, Any]] = {409: {**PROBLEMS[404], "description": "Conflict"}}

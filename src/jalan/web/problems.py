@@ -7,7 +7,6 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 from sqlalchemy.exc import DataError, DBAPIError, ProgrammingError
 from starlette.exceptions import HTTPException
-from starlette.types import Send
 
 from jalan.service.assets import BadCursor
 from jalan.service.errors import Conflict, Invalid, NotFound
@@ -26,17 +25,14 @@ class Problem(BaseModel):
     instance: str
 
 
-def _problem(request: Request, status: int, title: str, detail: str) -> JSONResponse:
-    body = Problem(title=title, status=status, detail=detail, instance=request.url.path)
+def problem(path: str, status: int, title: str, detail: str) -> JSONResponse:
+    """Return the answer that tells of a problem with what was asked at a path."""
+    body = Problem(title=title, status=status, detail=detail, instance=path)
     return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
 
 
-async def send_problem(send: Send, path: str, status: int, title: str, detail: str) -> None:
-    """Answer a request with a problem, where no handler of the application does."""
-    body = Problem(title=title, status=status, detail=detail, instance=path).model_dump_json().encode()
-    kind = [(b"content-type", b"application/problem+json")]
-    await send({"type": "http.response.start", "status": status, "headers": kind})
-    await send({"type": "http.response.body", "body": body})
+def _problem(request: Request, status: int, title: str, detail: str) -> JSONResponse:
+    return problem(request.url.path, status, title, detail)
 
 
 def add_problem_handlers(app: FastAPI) -> None:

@@ -7,7 +7,7 @@ import time
 import structlog
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from jalan.web.problems import send_problem
+from jalan.web.problems import problem
 
 log = structlog.get_logger("jalan.web")
 _ENDLESS = "/events"  # what is followed until it is over
@@ -55,13 +55,13 @@ class RequestLog:
                 await task
                 return
             detail = f"there was no answer within {self._most:g} s; ask for less"
-            await send_problem(answer.send, scope["path"], 503, "Too slow", detail)
+            await problem(scope["path"], 503, "Too slow", detail)(scope, receive, answer.send)
             answer.closed = True
             task.add_done_callback(_unheard)
         elif task.exception() is not None:
             log.error("a fault of ours", request=answer.id, exc_info=task.exception())
             if not answer.status:
-                await send_problem(answer.send, scope["path"], 500, "Internal error", _FAULT)
+                await problem(scope["path"], 500, "Internal error", _FAULT)(scope, receive, answer.send)
 
 
 def _unheard(task: "asyncio.Future[None]") -> None:

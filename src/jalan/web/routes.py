@@ -9,9 +9,9 @@ from jalan.service import assets, roads
 from jalan.service.answers import CatalogPage, DatasetFacts, Dependents, Evidence, Found, Overview, Road
 from jalan.service.overview import overview
 from jalan.service.snapshot import Snapshot, SnapshotCache
-from jalan.web.parameters import PROBLEMS, AsOf, Conditions, Id
+from jalan.web.parameters import AsOf, Conditions, Id
 
-router = APIRouter(prefix="/api/v1", responses=PROBLEMS)
+router = APIRouter(prefix="/api/v1")
 
 
 def _cache(request: Request) -> SnapshotCache:

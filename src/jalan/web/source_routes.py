@@ -19,9 +19,9 @@ from jalan.service.ingest.overview import IngestionFact, SourceFact, UnreadPage
 from jalan.service.ingest.preview import Preview
 from jalan.service.ingest.registry import KindFact
 from jalan.service.snapshot import Snapshot, SnapshotCache
-from jalan.web.parameters import CONFLICT, PROBLEMS, AsOf, Id
+from jalan.web.parameters import AsOf, Id
 
-router = APIRouter(prefix="/api/v1", responses=PROBLEMS | CONFLICT)
+router = APIRouter(prefix="/api/v1")
 
 WHO = "local user"
 _LOOK_EVERY = 0.4  # seconds between two looks at an ingestion that somebody watches

@@ -266,15 +266,15 @@ AnyConfig = Annotated[
 ]
 
 
-def secrets_of(config: BaseModel, prefix: str = "") -> dict[str, str]:
+def secrets_of(config: BaseModel) -> dict[str, str]:
     """Return the secrets of a configuration by their path."""
     found = {}
-    for name in type(config).model_fields:
-        value = getattr(config, name)
+    for path in secret_paths(type(config)):
+        value: Any = config
+        for part in path.split("."):
+            value = getattr(value, part, None)
         if isinstance(value, SecretStr):
-            found[prefix + name] = value.get_secret_value()
-        elif isinstance(value, BaseModel):
-            found |= secrets_of(value, f"{prefix}{name}.")
+            found[path] = value.get_secret_value()
     return found
 
 

@@ -18,6 +18,7 @@ import structlog
 from sqlalchemy import Connection, Engine, select, text
 from sqlalchemy.orm import Session
 
+from jalan.sources.errors import FileError
 from jalan.store.models import Ingestion
 
 LOCK = 7_201_311  # one writer at a time: any number will do that nothing else in the store uses
@@ -94,6 +95,10 @@ class IngestionLog:
             self.notes.append(Note(level, code, _kept(message), _kept(place)))
         else:
             self.dropped_notes += 1
+
+    def note_file(self, code: str, error: FileError) -> None:
+        """Keep what is wrong in a file, with its line."""
+        self.note("error", code, error.message, f"{error.path}:{error.line}")
 
     def take_lock(self, session: Session) -> None:
         """Wait until no other ingestion writes. The lock ends with the transaction of the session."""

@@ -35,7 +35,7 @@ def declare(config: DeclaredConfig, work: UnitOfWork) -> None:
         if not found:
             raise problems[0]
     for problem in problems:
-        work.log.note("error", "unreadable_file", problem.message, f"{problem.path}:{problem.line}")
+        work.log.note_file("unreadable_file", problem)
     with work.writing():
         write_declarations(
             work, on_the_screen(work) if config.location is None else found, f"declared:{work.source.name}:",
@@ -66,7 +66,7 @@ def write_declarations(
     keys = [writer.write() for writer in writers]
     problems = [problem for writer in writers for problem in writer.problems]
     for problem in problems:
-        work.log.note("error", "unusable_declaration", problem.message, f"{problem.path}:{problem.line}")
+        work.log.note_file("unusable_declaration", problem)
     if problems and not any(writer.used for writer in writers):
         raise problems[0]
     work.definitions.close_missing(prefix, [*keys, *(f"{prefix}{path}" for path in unread)])

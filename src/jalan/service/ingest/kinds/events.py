@@ -25,7 +25,7 @@ def load_events(config: EventsConfig, work: UnitOfWork) -> None:
     if problems:
         work.totals["events not read"] = len(problems)
     for problem in problems:
-        work.log.note("error", "unreadable_event", problem.message, f"{problem.path}:{problem.line}")
+        work.log.note_file("unreadable_event", problem)
     with work.writing():
         _EventWriter(work).write(datasets, definitions, whole=not problems)
 

@@ -6,6 +6,10 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 from typing import Any
 
+import numpy as np
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components
+
 from jalan.catalog.names import server_namespace
 from jalan.lineage.calculations import CalculationError, Named, read_calculation, read_filter
 from jalan.lineage.hints import HINTS
@@ -23,6 +27,8 @@ from jalan.store.definitions import NewDiagnostic, NewLink
 from jalan.store.models import Dataset, Definition, Field, ReportView
 
 _HINTS = HINTS | {"circular_calculation": "let one of the fields be calculated from something else"}
+_MOST_WAYS = 100  # that are looked for in one report
+_LONGEST_WAY = 10  # names of one that are shown
 _VIEW_COLUMNS = ("source_id", "dataset_id", "person", "day", "views")
 
 
@@ -322,27 +328,43 @@ def _names_in(expression: str) -> list[str]:
 
 
 def circular(uses: Mapping[str, Sequence[str]]) -> dict[str, list[str]]:
-    """Return for each name that uses itself, over others or at once, a way round.
+    """Return for each name that uses itself, over others or at once, a way round; of a long one the first steps.
 
     >>> circular({"a": ["b"], "b": ["a", "c"], "c": []})
     {'a': ['a', 'b', 'a'], 'b': ['b', 'a', 'b']}
     """
-    found = {}
+    number = {name: n for n, name in enumerate(uses)}
+    pairs = [(number[name], number[used]) for name, all_ in uses.items() for used in all_ if used in number]
+    ends = np.array(pairs, dtype=np.int64).reshape(-1, 2)
+    graph = csr_array((np.ones(len(pairs)), (ends[:, 0], ends[:, 1])), shape=(len(uses), len(uses)))
+    # Names are circular that reach one another; only among them a way is looked for, and only so often.
+    _, group = connected_components(graph, directed=True, connection="strong")
+    inside: dict[str, list[str]] = {
+        name: [used for used in all_ if used in number and group[number[used]] == group[number[name]]]
+        for name, all_ in uses.items()
+    }
+    found: dict[str, list[str]] = {}
     for name in uses:
-        before: dict[str, str] = {}
-        waiting = deque([name])
-        while waiting and name not in before:
-            at = waiting.popleft()
-            for used in uses.get(at, ()):
-                if used in uses and used not in before:
-                    before[used] = at
-                    waiting.append(used)
-        if name in before:
-            way = [name]
-            while len(way) == 1 or way[-1] != name:
-                way.append(before[way[-1]])
-            found[name] = way[::-1]
+        if inside[name]:
+            found[name] = _way_round(name, inside) if len(found) < _MOST_WAYS else [name, "…", name]
     return found
+
+
+def _way_round(name: str, inside: Mapping[str, Sequence[str]]) -> list[str]:
+    """Return the shortest way from a name to itself, where there is one."""
+    before: dict[str, str] = {}
+    waiting = deque([name])
+    while name not in before:
+        at = waiting.popleft()
+        for used in inside[at]:
+            if used not in before:
+                before[used] = at
+                waiting.append(used)
+    way = [name]
+    while len(way) == 1 or way[-1] != name:
+        way.append(before[way[-1]])
+    way.reverse()
+    return way if len(way) <= _LONGEST_WAY else [*way[:_LONGEST_WAY], "…", name]
 
 
 def _problem(code: str, message: str, span: tuple[int, int]) -> NewDiagnostic:

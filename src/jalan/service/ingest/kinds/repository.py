@@ -83,7 +83,7 @@ def load(config: RepositoryConfig, work: UnitOfWork) -> None:
     if found.folder.problems:
         work.totals["files not read"] = len({problem.path for problem in found.folder.problems})
     for problem in found.folder.problems:
-        work.log.note("error", "unreadable_file", problem.message, f"{problem.path}:{problem.line}")
+        work.log.note_file("unreadable_file", problem)
     known_by = config.known_as or work.source.name
     with work.writing() as (catalogue, _):
         touched = _FolderWriter(work, found, known_by, config.server).write()
@@ -148,7 +148,7 @@ class _FolderWriter:
         except FileError as error:
             self._problems.append(error)
             self._found.cannot(error, error.path)
-            self._work.log.note("error", "unusable_file", error.message, f"{error.path}:{error.line}")
+            self._work.log.note_file("unusable_file", error)
 
     def _keep_unread(self) -> None:
         """What a file said that cannot be read now may still hold: nothing of it is closed."""

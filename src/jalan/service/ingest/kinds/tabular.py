@@ -38,7 +38,7 @@ def load_tables(config: TabularConfig, work: UnitOfWork) -> None:
     flows, repaired = _flows(config, work.allowed)
     for table in (datasets, flows):
         for error in table.bad:
-            work.log.note("error", "unusable_row", error.message, f"{error.path}:{error.line}")
+            work.log.note_file("unusable_row", error)
         if table.more:
             work.log.note("error", "unusable_row", f"{table.more} more rows cannot be read")
     for done in repaired.done:
