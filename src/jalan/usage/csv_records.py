@@ -88,19 +88,36 @@ def complete(data: bytes, shape: Shape) -> int:
     whole = data.rfind(b"\n") + 1
     # A character for each byte: the marks of CSV are the same in both.
     text = data[:whole].decode("latin-1")
-    rest = 0  # the line at which what is not whole begins
+    lines = io.StringIO(text, newline="").readlines()
+    rest = _unclosed(lines, shape) or _doubtful(text, shape)
+    cut = sum(map(len, lines[: rest - 1])) if rest else whole
+    return cut if whole - cut <= LONGEST else whole
+
+
+def _unclosed(lines: list[str], shape: Shape) -> int:
+    """Return the line of a record that the end cuts off, the number behind the last where all are whole; 0 where a
+    broken quote has to be looked for."""
+    reader = csv.reader(lines, delimiter=shape.delimiter, strict=True)
+    end = 0
+    try:
+        for _ in reader:
+            end = reader.line_num
+    except csv.Error as error:
+        return end + 1 if "unexpected end" in str(error) else 0
+    return len(lines) + 1
+
+
+def _doubtful(text: str, shape: Shape) -> int:
+    """Return the line from which on nothing is a record, 0 where the last one is."""
+    rest = 0
     for record in reversed(list(records(text, shape))):
         if isinstance(record, BadRecord):
             rest = record.line
-        elif record.values and shape.fits(record.values):
+        elif shape.fits(record.values):
             break
-        elif record.values:
+        elif record.values:  # an empty line says nothing
             rest = record.line
-    if not rest:
-        return whole
-    lines = io.StringIO(text, newline="").readlines()
-    cut = sum(map(len, lines[: rest - 1]))
-    return cut if whole - cut <= LONGEST else whole
+    return rest
 
 
 class _Feed:
@@ -147,7 +164,7 @@ def _alone(line: str, delimiter: str, width: int | None, strict: bool = False) -
 
     strict: nothing stands behind a quote that closes; otherwise it is taken to be part of the value.
     """
-    if line.count('"') % 2:
+    if line.count('"') % 2 or line.count(delimiter) < (width or 1) - 1:
         return None
     try:
         values = next(csv.reader([line], delimiter=delimiter, strict=strict), [])
