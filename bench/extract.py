@@ -27,7 +27,7 @@ from jalan.sources.folder import read_folder
 from jalan.sql import lexer as lexer_module
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import Lexer
-from jalan.sql.statements import parse
+from jalan.sql.grammar.script import parse
 from jalan.usage.digest import Digester, Reading
 from jalan.usage.entries import Entry
 

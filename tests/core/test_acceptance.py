@@ -7,7 +7,7 @@ import pytest
 from tools.acceptance import is_accepted, is_read, mistakes, statements
 
 from jalan.sql.dialects import get_dialect
-from jalan.sql.statements import Unread, parse
+from jalan.sql.grammar.script import Unread, parse
 
 ACCEPTED = Path(__file__).parents[1] / "accepted"
 FILES = sorted(path.stem for path in ACCEPTED.glob("*.sql"))

@@ -11,7 +11,10 @@ from jalan.lineage import script
 from jalan.lineage.changes import RESOLVERS
 from jalan.lineage.flows import COLLECTORS
 from jalan.lineage.procedures import STEPS
-from jalan.sql import expressions, procedures, statements, tree
+from jalan.sql import tree
+from jalan.sql.grammar import expressions
+from jalan.sql.grammar.statements import routines as procedures
+from jalan.sql.grammar import script as statements
 from tests.core.corpus import TABLES
 
 REST = "select port from ports"

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from jalan.sql.dialects import DIALECTS, get_dialect
 from jalan.sql.fingerprint import fingerprint, redact
 from jalan.sql.lexer import NUMBER, QUOTED, STRING, WORD
-from jalan.sql.statements import Unread, parse, tokenize
+from jalan.sql.grammar.script import Unread, parse, tokenize
 from tests.core.corpus import cases
 
 PG = get_dialect("postgresql")

@@ -4,7 +4,7 @@ import pytest
 
 from jalan import extract
 from jalan.sql.dialects import DIALECTS
-from jalan.sql.guessing import guess_dialect
+from jalan.sql.dialects.detection import guess_dialect
 from tests.core.corpus import cases
 
 

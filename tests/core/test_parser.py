@@ -10,7 +10,7 @@ from jalan.lineage.flows import COLLECTORS
 from jalan.lineage.procedures import STEPS
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
-from jalan.sql.statements import Unread, parse
+from jalan.sql.grammar.script import Unread, parse
 
 DIALECT = get_dialect("postgresql")
 

@@ -10,7 +10,7 @@ from jalan import extract
 from jalan.sql import tree
 from jalan.sql.dialects import DIALECTS, get_dialect
 from jalan.sql.lexer import END, WORD, Tokens
-from jalan.sql.statements import Unread, parse, tokenize
+from jalan.sql.grammar.script import Unread, parse, tokenize
 from jalan.sql.walk import walk
 from tests.conftest import ROOT
 from tests.core.corpus import TABLES, cases, rendered

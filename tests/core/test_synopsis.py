@@ -4,8 +4,8 @@ import pytest
 
 from jalan import extract
 from jalan.sql.dialects import get_dialect
-from jalan.sql.statements import Unread, parse
-from jalan.sql.synopsis import Node, parse_form, synopses
+from jalan.sql.grammar.script import Unread, parse
+from jalan.sql.synopses.notation import Node, parse_form, synopses
 
 
 def kinds(node: Node) -> object:

@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from jalan.sql.dialects import get_dialect
-from jalan.sql.statements import Unread, parse
+from jalan.sql.grammar.script import Unread, parse
 from tests.core.corpus import cases
 
 pytestmark = pytest.mark.skipif(not os.environ.get("JALAN_NIGHTLY"), reason="nightly")

@@ -194,7 +194,7 @@ def test_a_view_that_cannot_be_read_is_one_diagnostic_and_the_rest_is_there(
     store: Engine, cluster: Cluster, place: tuple, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     from jalan.lineage.script import parse
-    from jalan.sql.statements import Unread
+    from jalan.sql.grammar.script import Unread
 
     def refusing(sql: str, dialect: object):  # type: ignore[no-untyped-def]
         if "hidden.cost" in sql:

@@ -10,7 +10,7 @@ from jalan.lineage.routines import RoutineResolver
 from jalan.lineage.scope import Entry, Flow, Made, Reference, Relation, Scope
 from jalan.lineage.tables import Table, TableState, split_key
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect
+from jalan.sql.dialects.dialect import Dialect
 
 
 class Written:

@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterator
 
 from jalan.lineage.scope import Made, Text
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect
-from jalan.sql.pieces import Piece, tokens_of
-from jalan.sql.statements import StatementParser, Unread
+from jalan.sql.dialects.dialect import Dialect
+from jalan.sql.source_map import Piece, tokens_of
+from jalan.sql.grammar.script import StatementParser, Unread
 
 _PLACEHOLDER = re.compile(r"%(?:\d+\$)?[IsLtTd]|%%")
 _PASSED = frozenset({"quote_ident", "quotename", "concat", "trim", "btrim", "upper", "lower", "rtrim", "ltrim"})

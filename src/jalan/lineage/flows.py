@@ -13,7 +13,7 @@ from jalan.lineage.flow import carry, join_path, merge, path_of
 from jalan.lineage.lookups import NOWHERE, NameLookup
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect
+from jalan.sql.dialects.dialect import Dialect
 
 # Functions that in a select list make as many rows of one as their argument has parts.
 ROW_FUNCTIONS = frozenset(

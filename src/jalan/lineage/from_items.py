@@ -7,7 +7,7 @@ from jalan.lineage.reshaping import ReshapingResolver, Visible
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
 from jalan.lineage.tables import Table, TableState
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.dialects.dialect import Dialect, Folding
 
 Ctes = dict[str, Relation]
 _UNNESTING = frozenset(

@@ -6,7 +6,7 @@ from jalan.lineage.extraction import IDENTITY, TRANSFORMATION, Diagnostic, Span
 from jalan.lineage.flow import carry, column_of_star, join_path, merge
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Scope
 from jalan.lineage.tracing import Tracer
-from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.dialects.dialect import Dialect, Folding
 
 _OF_COLLECTIONS = frozenset({"count", "first", "last", "limit", "exists", "next", "prior"})
 _OF_ROWS = frozenset(

@@ -5,7 +5,7 @@ cast or CASE does so only where nothing inside it does.
 """
 
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect, Naming
+from jalan.sql.dialects.dialect import Dialect, Naming
 
 
 def output_name(expression: tree.Expression, dialect: Dialect, text: str, place: int, unnamed: int) -> str:

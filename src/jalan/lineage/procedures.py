@@ -12,7 +12,7 @@ from jalan.lineage.extraction import CONDITIONAL, IDENTITY, TRANSFORMATION
 from jalan.lineage.flow import copy_flow, merge
 from jalan.lineage.scope import Flow, Made, Relation, Scope
 from jalan.sql import tree
-from jalan.sql.statements import Unread
+from jalan.sql.grammar.script import Unread
 
 Emit = Callable[[tree.Statement, "Procedure"], None]
 

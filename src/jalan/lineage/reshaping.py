@@ -5,7 +5,7 @@ from jalan.lineage.flow import carry, copy_flow, join_path, merge, path_of
 from jalan.lineage.scope import Entry, Flow, Made, Merged, Scope
 from jalan.lineage.select_lists import SelectListResolver
 from jalan.sql import tree
-from jalan.sql.dialect import Folding
+from jalan.sql.dialects.dialect import Folding
 from jalan.sql.walk import walk
 
 Visible = list[Entry | Merged]

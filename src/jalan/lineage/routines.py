@@ -8,7 +8,7 @@ from jalan.lineage.pipes import PipeResolver
 from jalan.lineage.scope import Flow, Made, Relation, Scope
 from jalan.lineage.tables import TableState
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect
+from jalan.sql.dialects.dialect import Dialect
 
 _MAX_INLINED = 6
 

@@ -9,7 +9,7 @@ from jalan.lineage.flow import copy_flow
 from jalan.lineage.naming import output_name
 from jalan.lineage.scope import Entry, Made, Merged, Reference, Scope
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.dialects.dialect import Dialect, Folding
 
 
 class SelectListResolver(ElementResolver):

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from difflib import get_close_matches
 
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect, Folding
-from jalan.sql.names import Name
+from jalan.sql.dialects.dialect import Dialect, Folding
+from jalan.sql.identifiers import Name
 
 Parts = tuple[str, ...]
 

@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 from jalan.lineage.extraction import Detail, Span, Statement, Step
 from jalan.lineage.scope import Entry, Made
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect
-from jalan.sql.statement_printing import StatementPrinter
+from jalan.sql.dialects.dialect import Dialect
+from jalan.sql.render.statements import StatementPrinter
 from jalan.sql.walk import has_aggregate
 
 _RANK = {"constant": 0, "same": 1, "renamed": 2, "computed": 3, "aggregated": 4}
@@ -61,7 +61,7 @@ class Tracer:
     def pass_on(self, made: Made, entry: Entry, column: str | Made) -> None:
         """Note a column that a star or a name for a query passes on."""
         name = column.name if isinstance(column, Made) else column
-        written: object = name  # see jalan.sql.names
+        written: object = name  # see jalan.sql.identifiers
         kind = "same" if made.name == written else "renamed"
         self._keep(made, Trace(kind, str(name), made.span, [(str(entry.key or entry.name), column)]))
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from itertools import accumulate, compress
 from operator import add, itemgetter
 
-from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.dialects.dialect import Dialect, Folding
 
 SKIP, WORD, QUOTED, STRING, NUMBER, OPERATOR, PARAMETER, INVALID, LOCATION, END = range(10)
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from jinja2 import TemplateSyntaxError, Undefined
 
-from jalan.sql.pieces import Piece
+from jalan.sql.source_map import Piece
 from jalan.sql.sandbox import Sandbox
 
 _OPEN, _MIDDLE, _CLOSE = "\ue000", "\ue001", "\ue002"  # private use: no SQL of anybody's has them

@@ -2,7 +2,7 @@
 
 from difflib import get_close_matches
 
-from jalan.sql.dialect import Dialect
+from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.dialects.ansi import ANSI
 from jalan.sql.dialects.bigquery import BIGQUERY
 from jalan.sql.dialects.duckdb import DUCKDB

@@ -1,6 +1,6 @@
 """Standard SQL. Source: ISO/IEC 9075-2, as far as its public drafts go."""
 
-from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.dialects.dialect import Dialect, Folding
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
 

@@ -1,6 +1,6 @@
 """PostgreSQL 15. Source: its manual, chapters 4.1 (lexical structure), 9 (functions), appendix C (keywords)."""
 
-from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.dialects.dialect import Dialect, Folding
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words as _words
 

@@ -1,6 +1,6 @@
 """Snowflake. Source: its documentation, "SQL command reference" and "Query syntax"."""
 
-from jalan.sql.dialect import Dialect, Folding, Naming
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
 

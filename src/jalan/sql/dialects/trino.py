@@ -1,6 +1,6 @@
 """Trino. Source: its documentation, "SQL language" and "SQL statement syntax"."""
 
-from jalan.sql.dialect import Dialect, Folding, Naming
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
 

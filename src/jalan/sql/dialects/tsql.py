@@ -1,6 +1,6 @@
 """T-SQL of SQL Server. Source: its Transact-SQL reference."""
 
-from jalan.sql.dialect import Dialect, Folding, Naming
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
 

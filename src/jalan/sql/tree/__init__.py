@@ -4,7 +4,7 @@ Every node has ``start`` and ``end``: the offsets of its text, end exclusive. Na
 unquoted, as tuples of their parts. Nodes are plain slotted classes, because scripts make millions of them.
 """
 
-from jalan.sql.tree.procedures import (
+from jalan.sql.tree.procedural import (
     Assign,
     Block,
     CallRoutine,
@@ -73,7 +73,7 @@ from jalan.sql.tree.statements import (
     Use,
     Wrapped,
 )
-from jalan.sql.tree.values import (
+from jalan.sql.tree.expressions import (
     ArrayItems,
     Between,
     Binary,

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from jalan.sql.tree.values import Expression, Node, Sort, Window
+from jalan.sql.tree.expressions import Expression, Node, Sort, Window
 
 if TYPE_CHECKING:
     from jalan.sql.tree.statements import Statement

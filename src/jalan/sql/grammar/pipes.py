@@ -4,9 +4,9 @@ Spark on pipe syntax."""
 from collections.abc import Callable
 
 from jalan.sql import tree
-from jalan.sql.from_items import JOIN_STARTS
+from jalan.sql.grammar.table_refs import JOIN_STARTS
 from jalan.sql.lexer import QUOTED, WORD
-from jalan.sql.queries import QueryParser
+from jalan.sql.grammar.queries import QueryParser
 
 
 class PipeParser(QueryParser):

@@ -2,7 +2,7 @@
 
 from jalan.sql import tree
 from jalan.sql.lexer import STRING, WORD
-from jalan.sql.targets import TargetParser
+from jalan.sql.grammar.statements.targets import TargetParser
 
 _INSERT_WORDS = frozenset({"ignore", "low_priority", "high_priority", "delayed"})
 _REPLACE_WORDS = _INSERT_WORDS | {"into"}

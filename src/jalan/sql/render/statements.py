@@ -3,8 +3,8 @@
 from collections.abc import Callable
 
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect
-from jalan.sql.printing import Printer
+from jalan.sql.dialects.dialect import Dialect
+from jalan.sql.render.expressions import Printer
 
 
 class StatementPrinter(Printer):

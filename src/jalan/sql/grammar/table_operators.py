@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 from jalan.sql import tree
 from jalan.sql.lexer import END, NUMBER, OPERATOR, STRING, WORD
-from jalan.sql.select_items import ItemParser
+from jalan.sql.grammar.select_list import ItemParser
 
 
 class ReshapingParser(ItemParser):

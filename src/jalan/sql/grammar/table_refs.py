@@ -2,7 +2,7 @@
 
 from jalan.sql import tree
 from jalan.sql.lexer import END, LOCATION, OPERATOR, PARAMETER, QUOTED, STRING, WORD
-from jalan.sql.reshaping import RESHAPINGS, SHREDDERS, ReshapingParser
+from jalan.sql.grammar.table_operators import RESHAPINGS, SHREDDERS, ReshapingParser
 
 JOIN_STARTS = frozenset(
     """

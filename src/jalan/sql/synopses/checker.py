@@ -6,9 +6,9 @@ read, the manual says.
 
 from collections.abc import Iterable
 
-from jalan.sql.cursor import Cursor, SqlSyntaxError
+from jalan.sql.grammar.token_stream import Cursor, SqlSyntaxError
 from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD
-from jalan.sql.synopsis import Heading, Node, Synopses, parse_form
+from jalan.sql.synopses.notation import Heading, Node, Synopses, parse_form
 
 _EXPRESSIONS = frozenset(
     """

@@ -2,9 +2,9 @@
 looked up."""
 
 from jalan.sql import tree
-from jalan.sql.calls import ANGLED_TYPES
+from jalan.sql.grammar.calls import ANGLED_TYPES
 from jalan.sql.lexer import END, LOCATION, OPERATOR, QUOTED, STRING, WORD
-from jalan.sql.moving import MoveParser
+from jalan.sql.grammar.statements.copy import MoveParser
 
 _CREATE_WORDS = frozenset(
     """

@@ -2,7 +2,7 @@
 
 from typing import NoReturn
 
-from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.dialects.dialect import Dialect, Folding
 from jalan.sql.lexer import END, INVALID, QUOTED, STRING, WORD, Tokens, identifier
 
 MAX_DEPTH = 120

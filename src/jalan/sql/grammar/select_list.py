@@ -1,8 +1,8 @@
 """The grammar of select lists: expressions with their aliases, stars with what they leave out or replace."""
 
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect
-from jalan.sql.expressions import ExpressionParser
+from jalan.sql.dialects.dialect import Dialect
+from jalan.sql.grammar.expressions import ExpressionParser
 from jalan.sql.lexer import PARAMETER, QUOTED, STRING, WORD, Tokens
 
 _STAR_WORDS = frozenset({"except", "exclude", "replace", "rename", "ilike", "like", "not", "similar", "glob"})

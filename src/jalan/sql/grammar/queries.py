@@ -4,9 +4,9 @@ from itertools import product
 from math import prod
 
 from jalan.sql import tree
-from jalan.sql.from_items import SET_SIDES
+from jalan.sql.grammar.table_refs import SET_SIDES
 from jalan.sql.lexer import NUMBER, STRING, WORD
-from jalan.sql.with_clauses import WithParser
+from jalan.sql.grammar.with_clauses import WithParser
 
 _SET_OPERATORS = frozenset({"union", "except", "minus"})
 _SELECT_WORDS = frozenset(

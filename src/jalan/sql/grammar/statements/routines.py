@@ -3,8 +3,8 @@
 from collections.abc import Callable
 
 from jalan.sql import tree
-from jalan.sql.blocks import BlockParser
-from jalan.sql.cursor import SqlSyntaxError
+from jalan.sql.grammar.statements.blocks import BlockParser
+from jalan.sql.grammar.token_stream import SqlSyntaxError
 from jalan.sql.lexer import END, QUOTED, STRING, WORD, Tokens
 
 _LOOPS = frozenset({"if", "loop", "while", "repeat", "for"})

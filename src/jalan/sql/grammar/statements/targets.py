@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 from jalan.sql import tree
 from jalan.sql.lexer import END
-from jalan.sql.pipes import PipeParser
+from jalan.sql.grammar.pipes import PipeParser
 
 
 class _Target(NamedTuple):

@@ -1,7 +1,7 @@
 """The grammar of the statements that move rows between tables and files: COPY, LOAD, UNLOAD, EXPORT."""
 
 from jalan.sql import tree
-from jalan.sql.changing import ChangeParser
+from jalan.sql.grammar.statements.dml import ChangeParser
 from jalan.sql.lexer import END, LOCATION, NUMBER, QUOTED, STRING, WORD
 
 

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 
-from jalan.sql.names import Name
+from jalan.sql.identifiers import Name
 
 
 class Folding(Enum):

@@ -1,8 +1,8 @@
 """The grammar of what makes a value of parts: arrays, structs, maps, rows, cases, casts, intervals."""
 
 from jalan.sql import tree
-from jalan.sql.calls import OTHER, CallParser
-from jalan.sql.cursor import SqlSyntaxError
+from jalan.sql.grammar.calls import OTHER, CallParser
+from jalan.sql.grammar.token_stream import SqlSyntaxError
 from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD
 
 _OTHER, _UNARY = OTHER, 13

@@ -1,7 +1,7 @@
 """The grammar of constants, parameters, and names that are given as text."""
 
 from jalan.sql import tree
-from jalan.sql.constructors import ConstructorParser
+from jalan.sql.grammar.constructors import ConstructorParser
 from jalan.sql.lexer import STRING
 
 

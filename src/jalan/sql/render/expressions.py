@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable, Iterable
 
 from jalan.sql import tree
-from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.dialects.dialect import Dialect, Folding
 
 _PLAIN = {
     Folding.LOWER: re.compile(r"[a-z_][a-z0-9_]*"),

@@ -1,7 +1,7 @@
 """The grammar of variables: declarations, cursors, handlers, assignments."""
 
 from jalan.sql import tree
-from jalan.sql.definitions import DefinitionParser
+from jalan.sql.grammar.statements.ddl import DefinitionParser
 from jalan.sql.lexer import END, PARAMETER, QUOTED, WORD
 
 _MEMBERS = frozenset({"member", "static", "constructor", "map", "order", "final", "overriding"})

@@ -7,9 +7,9 @@ statement, or by BEGIN … END): what stands behind a condition tells which one 
 from collections.abc import Callable
 
 from jalan.sql import tree
-from jalan.sql.cursor import SqlSyntaxError
+from jalan.sql.grammar.token_stream import SqlSyntaxError
 from jalan.sql.lexer import END, NUMBER, PARAMETER, QUOTED, WORD
-from jalan.sql.variables import VariableParser
+from jalan.sql.grammar.statements.variables import VariableParser
 
 _BLOCK_WORDS = frozenset({"loop", "then", "do", "end", "elsif", "elseif", "else", "if", "until", "strict", "bulk"})
 # What has statements inside: when it cannot be read, the block cannot.

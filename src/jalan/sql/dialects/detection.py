@@ -4,7 +4,7 @@ import re
 from dataclasses import dataclass
 
 from jalan.sql.dialects import DIALECTS
-from jalan.sql.statements import Unread, parse
+from jalan.sql.grammar.script import Unread, parse
 
 _LOOKED_AT = 200_000  # characters from the beginning
 _TRIED = 5

@@ -3,11 +3,11 @@
 from collections.abc import Callable
 
 from jalan.sql import tree
-from jalan.sql.calls import OTHER
-from jalan.sql.cursor import SqlSyntaxError
-from jalan.sql.dialect import Dialect, Folding
+from jalan.sql.grammar.calls import OTHER
+from jalan.sql.grammar.token_stream import SqlSyntaxError
+from jalan.sql.dialects.dialect import Dialect, Folding
 from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Tokens
-from jalan.sql.literals import LiteralParser
+from jalan.sql.grammar.literals import LiteralParser
 
 # Binding powers that the special forms below share with the table of the dialect (PostgreSQL manual, 4.1.6).
 _NOT, _IN, _OTHER, _AT, _UNARY = 3, 6, OTHER, 11, 13

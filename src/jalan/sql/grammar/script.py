@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from functools import cache
 
 from jalan.sql import tree
-from jalan.sql.command_checks import Checker
-from jalan.sql.cursor import SqlSyntaxError
-from jalan.sql.dialect import Dialect
+from jalan.sql.synopses.checker import Checker
+from jalan.sql.grammar.token_stream import SqlSyntaxError
+from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import END, INVALID, PARAMETER, STRING, WORD, Lexer, Tokens
-from jalan.sql.procedures import ProcedureParser
-from jalan.sql.synopsis import synopses
+from jalan.sql.grammar.statements.routines import ProcedureParser
+from jalan.sql.synopses.notation import synopses
 
 logger = logging.getLogger(__name__)
 

@@ -1,7 +1,7 @@
 """The grammar of WITH: common table expressions, what SEARCH and CYCLE add to them, functions of a query."""
 
 from jalan.sql import tree
-from jalan.sql.from_items import FromParser
+from jalan.sql.grammar.table_refs import FromParser
 from jalan.sql.lexer import OPERATOR, QUOTED, WORD
 
 

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from jalan.sql import tree
-from jalan.sql.cursor import Cursor
+from jalan.sql.grammar.token_stream import Cursor
 from jalan.sql.lexer import END, NUMBER, OPERATOR, QUOTED, WORD
 
 OTHER = 7

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from jalan.sql.tree.queries import Query, TableName
 from jalan.sql.tree.statements import Statement
-from jalan.sql.tree.values import Expression
+from jalan.sql.tree.expressions import Expression
 
 
 @dataclass(slots=True, eq=False)

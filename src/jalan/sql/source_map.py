@@ -4,9 +4,9 @@ from bisect import bisect_right
 from dataclasses import dataclass
 from itertools import accumulate
 
-from jalan.sql.dialect import Dialect
+from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.lexer import Tokens
-from jalan.sql.statements import tokenize
+from jalan.sql.grammar.script import tokenize
 
 
 @dataclass(frozen=True, slots=True)
