@@ -26,8 +26,8 @@ from jalan.demo import scenario
 from jalan.sources.folder import read_folder
 from jalan.sql import lexer as lexer_module
 from jalan.sql.dialects import get_dialect
-from jalan.sql.lexer import Lexer
 from jalan.sql.grammar.script import parse
+from jalan.sql.lexer import Lexer
 from jalan.usage.digest import Digester, Reading
 from jalan.usage.entries import Entry
 

@@ -22,7 +22,8 @@ from tests.core.corpus import cases
 from tests.core.test_postgresql_commands import COMMANDS
 
 from jalan.sql.dialects import get_dialect
-from jalan.sql.grammar.script import Unread, parse, tokenize
+from jalan.sql.grammar.script import Unread, parse
+from jalan.sql.lexer import tokenize
 
 ACCEPTED = Path(__file__).parents[1] / "tests" / "accepted" / "postgresql.sql"
 INSTALLED = Path("/usr/share/postgresql")

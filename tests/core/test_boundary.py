@@ -13,8 +13,7 @@ from jalan.lineage.flows import COLLECTORS
 from jalan.lineage.procedures import STEPS
 from jalan.sql import tree
 from jalan.sql.grammar import expressions
-from jalan.sql.grammar.statements import routines as procedures
-from jalan.sql.grammar import script as statements
+from jalan.sql.grammar.statements import registry, routines
 from tests.core.corpus import TABLES
 
 REST = "select port from ports"
@@ -126,8 +125,8 @@ def test_a_step_that_fails(kind: type, monkeypatch: pytest.MonkeyPatch, caplog: 
     [
         (expressions._PRIMARY, "case", "select case when a then b end from crew"),
         (expressions._INFIX, "between", "select a from crew where a between 1 and 2"),
-        (procedures._ROUTINES, "create", "create function f() returns int as $$ select 1 $$ language sql"),
-        (statements._STATEMENTS, "truncate", "truncate tides"),
+        (routines._ROUTINES, "create", "create function f() returns int as $$ select 1 $$ language sql"),
+        (registry._READERS, "truncate", "truncate tides"),
     ],
 )
 def test_a_grammar_that_fails(

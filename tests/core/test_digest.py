@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from jalan.sql.dialects import get_dialect
 from jalan.sql.fingerprint import fingerprint, fingerprint_of, masked
-from jalan.sql.grammar.script import tokenize
+from jalan.sql.lexer import tokenize
 from jalan.usage.clocks import Clock
 from jalan.usage.digest import Digester, DigestError, Piece, Reading, read_lines, write_lines
 from jalan.usage.entries import BadEntry, Columns, Entry, first_time, read_csvlog, read_jsonlog, read_rows

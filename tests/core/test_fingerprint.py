@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 from jalan.sql.dialects import DIALECTS, get_dialect
 from jalan.sql.fingerprint import fingerprint, redact
-from jalan.sql.lexer import NUMBER, QUOTED, STRING, WORD
-from jalan.sql.grammar.script import Unread, parse, tokenize
+from jalan.sql.grammar.script import Unread, parse
+from jalan.sql.lexer import NUMBER, QUOTED, STRING, WORD, tokenize
 from tests.core.corpus import cases
 
 PG = get_dialect("postgresql")

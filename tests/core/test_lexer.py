@@ -4,8 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jalan.sql.dialects.dialect import Folding
 from jalan.sql.dialects import DIALECTS, UnknownDialect, get_dialect
+from jalan.sql.dialects.dialect import Folding
 from jalan.sql.lexer import INVALID, NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD, Lexer, identifier
 from tests.core.spaces import needed
 

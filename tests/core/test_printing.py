@@ -6,9 +6,9 @@ import pytest
 
 from jalan.sql import tree
 from jalan.sql.dialects import DIALECTS, get_dialect
+from jalan.sql.grammar.script import Unread, parse
 from jalan.sql.render.expressions import PRINTERS
 from jalan.sql.render.statements import STATEMENT_PRINTERS, normal_form
-from jalan.sql.grammar.script import Unread, parse
 from tests.conftest import ROOT
 from tests.core.corpus import cases
 

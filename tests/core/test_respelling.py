@@ -9,8 +9,8 @@ import pytest
 from jalan import extract
 from jalan.sql import tree
 from jalan.sql.dialects import DIALECTS, get_dialect
-from jalan.sql.lexer import END, WORD, Tokens
-from jalan.sql.grammar.script import Unread, parse, tokenize
+from jalan.sql.grammar.script import Unread, parse
+from jalan.sql.lexer import END, WORD, Tokens, tokenize
 from jalan.sql.walk import walk
 from tests.conftest import ROOT
 from tests.core.corpus import TABLES, cases, rendered

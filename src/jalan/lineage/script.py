@@ -16,12 +16,12 @@ from jalan.lineage.tables import KnownTables, Table, TableState
 from jalan.lineage.through import Storage, see_through
 from jalan.lineage.tracing import Tracer
 from jalan.sql import tree
-from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.dialects import get_dialect
 from jalan.sql.dialects.detection import guess_dialect
+from jalan.sql.dialects.dialect import Dialect
+from jalan.sql.grammar.script import Script, Unread, internal_error, parse
 from jalan.sql.lexer import Tokens
 from jalan.sql.source_map import tokens_of
-from jalan.sql.grammar.script import StatementParser, Unread, internal_error, parse
 from jalan.sql.templates import Problem, render
 
 logger = logging.getLogger(__name__)
@@ -142,7 +142,7 @@ class _ScriptReader:
 
     def _parsed(self) -> Iterator[tree.Statement | Unread]:
         assert self._tokens is not None
-        return StatementParser(self._tokens, self._dialect).statements()
+        return Script(self._tokens, self._dialect).statements()
 
     def read(self) -> Extraction:
         diagnostics = []

@@ -8,10 +8,9 @@ lexing.
 import re
 from hashlib import blake2b
 
-from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.dialects import get_dialect
-from jalan.sql.lexer import END, INVALID, LOCATION, NUMBER, OPERATOR, QUOTED, STRING, WORD, Tokens
-from jalan.sql.grammar.script import tokenize
+from jalan.sql.dialects.dialect import Dialect
+from jalan.sql.lexer import END, INVALID, LOCATION, NUMBER, OPERATOR, QUOTED, STRING, WORD, Tokens, tokenize
 
 # On the tokens' keys with a space around each: "'" is a string, "0" a number, "$" a parameter.
 _CONSTANTS = re.compile(r"(?: ')+(?= )| [0$](?= )")

@@ -8,6 +8,7 @@ again.
 
 import re
 from dataclasses import dataclass
+from functools import cache
 from itertools import accumulate, compress
 from operator import add, itemgetter
 
@@ -301,3 +302,13 @@ def identifier(text: str, kind: int, folding: Folding) -> str:
 def _character(digits: str, written: str) -> str:
     code = int(digits, 16)
     return chr(code) if code < 0x110000 else written
+
+
+@cache
+def _lexer(dialect: Dialect) -> Lexer:
+    return Lexer(dialect)
+
+
+def tokenize(text: str, dialect: Dialect) -> Tokens:
+    """Return the tokens of the text in that dialect."""
+    return _lexer(dialect).read(text)

@@ -5,8 +5,7 @@ from dataclasses import dataclass
 from itertools import accumulate
 
 from jalan.sql.dialects.dialect import Dialect
-from jalan.sql.lexer import Tokens
-from jalan.sql.grammar.script import tokenize
+from jalan.sql.lexer import Tokens, tokenize
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,8 +11,8 @@ from typing import Any
 
 from jinja2 import TemplateSyntaxError, Undefined
 
-from jalan.sql.source_map import Piece
 from jalan.sql.sandbox import Sandbox
+from jalan.sql.source_map import Piece
 
 _OPEN, _MIDDLE, _CLOSE = "\ue000", "\ue001", "\ue002"  # private use: no SQL of anybody's has them
 _MARK = re.compile(f"{_OPEN}(\\d+){_MIDDLE}|{_CLOSE}")

@@ -12,10 +12,10 @@ from typing import Any
 
 import orjson
 
-from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.dialects import get_dialect
+from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.fingerprint import fingerprint_of, masked, redact
-from jalan.sql.grammar.script import tokenize
+from jalan.sql.lexer import tokenize
 from jalan.usage.entries import LARGEST, BadEntry, Entry
 
 VERSION = 1

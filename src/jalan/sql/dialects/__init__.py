@@ -2,9 +2,9 @@
 
 from difflib import get_close_matches
 
-from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.dialects.ansi import ANSI
 from jalan.sql.dialects.bigquery import BIGQUERY
+from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.dialects.duckdb import DUCKDB
 from jalan.sql.dialects.mysql import MYSQL
 from jalan.sql.dialects.oracle import ORACLE

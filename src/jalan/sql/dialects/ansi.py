@@ -1,8 +1,8 @@
 """Standard SQL. Source: ISO/IEC 9075-2, as far as its public drafts go."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
+from jalan.sql.dialects.dialect import Dialect, Folding
 
 ANSI = Dialect(
     name="ansi",

@@ -1,8 +1,8 @@
 """BigQuery, GoogleSQL. Source: its reference, "Lexical structure and syntax", "Query syntax", "DML", "DDL"."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 
 BIGQUERY = Dialect(
     name="bigquery",

@@ -1,8 +1,8 @@
 """DuckDB 1. Source: its documentation, "SQL Introduction" and "Statements"."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 
 DUCKDB = Dialect(
     name="duckdb",

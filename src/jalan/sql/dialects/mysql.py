@@ -1,9 +1,9 @@
 """MySQL 8 and MariaDB. Source: their reference manuals, "Language Structure", "Functions and Operators" and
 "SQL Statements"."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 
 MYSQL = Dialect(
     name="mysql",

@@ -1,8 +1,8 @@
 """Oracle Database 19c and later. Source: its SQL Language Reference."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 
 ORACLE = Dialect(
     name="oracle",

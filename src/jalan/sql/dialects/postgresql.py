@@ -1,8 +1,8 @@
 """PostgreSQL 15. Source: its manual, chapters 4.1 (lexical structure), 9 (functions), appendix C (keywords)."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words as _words
+from jalan.sql.dialects.dialect import Dialect, Folding
 
 # Appendix C, column "PostgreSQL: reserved", without the words that start an expression of their own.
 _RESERVED = _words("""

@@ -1,8 +1,8 @@
 """Snowflake. Source: its documentation, "SQL command reference" and "Query syntax"."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 
 SNOWFLAKE = Dialect(
     name="snowflake",

@@ -1,8 +1,8 @@
 """Spark SQL 3.5 with Hive's forms. Source: Spark's SQL reference and Hive's language manual."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 
 SPARK = Dialect(
     name="spark",

@@ -1,8 +1,8 @@
 """SQLite 3. Source: its documentation, "SQL As Understood By SQLite" with its syntax diagrams."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 
 SQLITE = Dialect(
     name="sqlite",

@@ -1,8 +1,8 @@
 """Trino. Source: its documentation, "SQL language" and "SQL statement syntax"."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 
 TRINO = Dialect(
     name="trino",

@@ -1,8 +1,8 @@
 """T-SQL of SQL Server. Source: its Transact-SQL reference."""
 
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 
 TSQL = Dialect(
     name="tsql",

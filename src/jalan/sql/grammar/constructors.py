@@ -1,7 +1,8 @@
 """The grammar of what makes a value of parts: arrays, structs, maps, rows, cases, casts, intervals."""
 
 from jalan.sql import tree
-from jalan.sql.grammar.calls import OTHER, CallParser
+from jalan.sql.grammar.calls import OTHER
+from jalan.sql.grammar.part import GrammarPart
 from jalan.sql.grammar.token_stream import SqlSyntaxError
 from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD
 
@@ -15,314 +16,334 @@ _UNITS = frozenset(
 )
 
 
-class ConstructorParser(CallParser):
-    """Reads what begins with a word or a bracket of its own. Expressions are read by the class below this one."""
+class ConstructorGrammar(GrammarPart):
+    """Reads what begins with a word or a bracket of its own."""
 
-    _lambdas = False
-
-    def _is_query(self, i: int) -> bool:
-        raise NotImplementedError
-
-    def _prefix(self) -> tree.Expression:
-        raise NotImplementedError
-
-    def _array(self) -> tree.Expression | None:
-        start = self.starts[self.i]
-        if self.peek() == "[":
-            self.i += 1
+    def array(self) -> tree.Expression | None:
+        grammar = self.grammar
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        if tokens.peek() == "[":
+            tokens.i += 1
             return self._array_items(start)
-        if self.peek()[:1] == "<" and self.dialect.struct_paths:
-            end = self.angles_end(self.i + 1)
+        if tokens.peek()[:1] == "<" and self.dialect.struct_paths:
+            end = grammar.calls.angles_end(tokens.i + 1)
             if end is None or self.keys[end] != "[":
                 return None
-            self.i = end
+            tokens.i = end
             return self._array_items(start)
-        if self.peek() != "(" or not self._is_query(self.i + 2):
+        if tokens.peek() != "(" or not grammar.expressions.is_query(tokens.i + 2):
             return None
-        self.i += 2
-        query = self.query()
-        self.expect(")")
-        return tree.ArrayQuery(start, self.end_of_last(), query)
+        tokens.i += 2
+        query = grammar.queries.query()
+        tokens.expect(")")
+        return tree.ArrayQuery(start, tokens.end_of_last(), query)
 
-    def _multiset(self) -> tree.Expression | None:
+    def multiset(self) -> tree.Expression | None:
         """``MULTISET(query)``, ``CURSOR(query)``: the rows of a query as one value."""
-        if self.peek() != "(" or not self._is_query(self.i + 2):
+        tokens = self.tokens
+        if tokens.peek() != "(" or not self.grammar.expressions.is_query(tokens.i + 2):
             return None
-        start = self.starts[self.i]
-        self.i += 2
-        query = self.query()
-        self.expect(")")
-        return tree.ArrayQuery(start, self.end_of_last(), query)
+        start = self.starts[tokens.i]
+        tokens.i += 2
+        query = self.grammar.queries.query()
+        tokens.expect(")")
+        return tree.ArrayQuery(start, tokens.end_of_last(), query)
 
-    def _list(self) -> tree.Expression:
-        return self._array_items(self.starts[self.i])
+    def bracket_list(self) -> tree.Expression:
+        return self._array_items(self.starts[self.tokens.i])
 
     def _array_items(self, start: int) -> tree.Expression:
-        self.enter()
-        self.expect("[")
+        tokens = self.tokens
+        tokens.enter()
+        tokens.expect("[")
         items: list[tree.Expression] = []
-        while self.keys[self.i] != "]":
-            at = self.starts[self.i]
-            if self.keys[self.i] == "[" and self.kinds[self.i - 1] == OPERATOR and self._lower:
+        while self.keys[tokens.i] != "]":
+            at = self.starts[tokens.i]
+            if self.keys[tokens.i] == "[" and self.kinds[tokens.i - 1] == OPERATOR and tokens.lower:
                 items.append(self._array_items(at))
             else:
-                items.append(self.expression())
-            if self.keys[self.i] == "for" and len(items) == 1:
+                items.append(self.grammar.expressions.expression())
+            if self.keys[tokens.i] == "for" and len(items) == 1:
                 return self._comprehension(start, items[0])
-            if not self.take(","):
+            if not tokens.take(","):
                 break
-        self.expect("]")
-        self.depth -= 1
-        return tree.ArrayItems(start, self.end_of_last(), items)
+        tokens.expect("]")
+        tokens.depth -= 1
+        return tree.ArrayItems(start, tokens.end_of_last(), items)
 
     def _comprehension(self, start: int, item: tree.Expression) -> tree.Expression:
-        self.expect("for")
-        names = [self.name("a name for the items")]
-        while self.take(","):
-            names.append(self.name("a name for the items"))
-        self.expect("in")
-        source = self.expression(_OTHER)
-        condition = self.expression() if self.take("if") else None
-        self.expect("]")
-        self.depth -= 1
-        return tree.Comprehension(start, self.end_of_last(), names, item, source, condition)
+        tokens = self.tokens
+        tokens.expect("for")
+        names = [tokens.name("a name for the items")]
+        while tokens.take(","):
+            names.append(tokens.name("a name for the items"))
+        tokens.expect("in")
+        source = self.grammar.expressions.expression(_OTHER)
+        condition = self.grammar.expressions.expression() if tokens.take("if") else None
+        tokens.expect("]")
+        tokens.depth -= 1
+        return tree.Comprehension(start, tokens.end_of_last(), names, item, source, condition)
 
-    def _braces(self) -> tree.Expression:
+    def braces(self) -> tree.Expression:
         """Read ``{'a': 1, b: 2}``."""
-        self.enter()
-        start = self.starts[self.i]
-        self.i += 1
+        tokens = self.tokens
+        tokens.enter()
+        start = self.starts[tokens.i]
+        tokens.i += 1
         found = tree.Struct(start, start, [], [])
-        while self.keys[self.i] != "}":
-            if self.kinds[self.i] == STRING:
-                found.names.append(self._folding.named(self.written(self.i)[1:-1]))
-                self.i += 1
-            elif self.kinds[self.i] in (WORD, QUOTED) and self.peek() in (":", "."):
-                found.names.append(self.name())
+        while self.keys[tokens.i] != "}":
+            if self.kinds[tokens.i] == STRING:
+                found.names.append(tokens.folding.named(self.written(tokens.i)[1:-1]))
+                tokens.i += 1
+            elif self.kinds[tokens.i] in (WORD, QUOTED) and tokens.peek() in (":", "."):
+                found.names.append(tokens.name())
             else:
                 found.names.append(None)
-                found.items.append(self.expression(_OTHER))
-            if self.kinds[self.i] == PARAMETER and self.written(self.i)[0] == ":":
-                i = self.i  # `{'a':b}`: the lexer took `:b` for a placeholder
+                found.items.append(self.grammar.expressions.expression(_OTHER))
+            if self.kinds[tokens.i] == PARAMETER and self.written(tokens.i)[0] == ":":
+                i = tokens.i  # `{'a':b}`: the lexer took `:b` for a placeholder
                 found.items.append(tree.Column(self.starts[i] + 1, self.ends[i], (self.written(i)[1:],)))
-                self.i += 1
+                tokens.i += 1
             else:
-                self.expect(":")
-                found.items.append(self.expression())
-            if not self.take(","):
+                tokens.expect(":")
+                found.items.append(self.grammar.expressions.expression())
+            if not tokens.take(","):
                 break
-        self.expect("}")
-        self.depth -= 1
-        found.end = self.end_of_last()
+        tokens.expect("}")
+        tokens.depth -= 1
+        found.end = tokens.end_of_last()
         return found
 
-    def _map(self) -> tree.Expression | None:
-        if self.peek() != "{":
+    def map_value(self) -> tree.Expression | None:
+        if self.tokens.peek() != "{":
             return None
-        self.i += 1
-        return self._braces()
+        self.tokens.i += 1
+        return self.braces()
 
-    def _struct(self) -> tree.Expression | None:
-        start = self.starts[self.i]
-        opening = self.angles_end(self.i + 1) if self.peek()[:1] == "<" else self.i + 1
+    def struct(self) -> tree.Expression | None:
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        opening = self.grammar.calls.angles_end(tokens.i + 1) if tokens.peek()[:1] == "<" else tokens.i + 1
         if opening is None or self.keys[opening] != "(":
             return None
-        self.i = opening + 1
+        tokens.i = opening + 1
         found = tree.Struct(start, start, [], [])
-        while self.keys[self.i] != ")":
-            item = self.expression()
+        while self.keys[tokens.i] != ")":
+            item = self.grammar.expressions.expression()
             found.items.append(item)
-            named = self.take("as") or (self.kinds[self.i] == WORD and self.peek() in (",", ")"))
-            name = self.name("the name of a part") if named else None
+            named = tokens.take("as") or (self.kinds[tokens.i] == WORD and tokens.peek() in (",", ")"))
+            name = tokens.name("the name of a part") if named else None
             if name is None and isinstance(item, tree.Column):
                 name = item.parts[-1]
             found.names.append(name)
-            if not self.take(","):
+            if not tokens.take(","):
                 break
-        self.expect(")")
-        found.end = self.end_of_last()
+        tokens.expect(")")
+        found.end = tokens.end_of_last()
         return found
 
-    def _struct_pack(self) -> tree.Expression | None:
+    def struct_pack(self) -> tree.Expression | None:
         """``struct_pack(a := x, b := y)``: a struct with these parts."""
-        if self.peek() != "(" or self.keys[self.i + 3] not in (":=", "=>"):
+        tokens = self.tokens
+        if tokens.peek() != "(" or self.keys[tokens.i + 3] not in (":=", "=>"):
             return None
-        start = self.starts[self.i]
-        self.i += 2
+        start = self.starts[tokens.i]
+        tokens.i += 2
         found = tree.Struct(start, start, [], [])
-        while self.keys[self.i] != ")":
-            found.names.append(self.name("the name of a part"))
-            self.i += 1
-            found.items.append(self.expression())
-            if not self.take(","):
+        while self.keys[tokens.i] != ")":
+            found.names.append(tokens.name("the name of a part"))
+            tokens.i += 1
+            found.items.append(self.grammar.expressions.expression())
+            if not tokens.take(","):
                 break
-        self.expect(")")
-        found.end = self.end_of_last()
+        tokens.expect(")")
+        found.end = tokens.end_of_last()
         return found
 
-    def _leading(self) -> tree.Expression | None:
+    def leading(self) -> tree.Expression | None:
         """``PRIOR x``, ``BINARY x``, ``CONNECT_BY_ROOT x``: a word before the value that it is about."""
-        after = self.kinds[self.i + 1]
-        if after not in (WORD, QUOTED, STRING) or self.keys[self.i + 1] in self._no_alias:
+        tokens = self.tokens
+        after = self.kinds[tokens.i + 1]
+        if after not in (WORD, QUOTED, STRING) or self.keys[tokens.i + 1] in tokens.no_alias:
             return None
-        operator = self.keys[self.i]
-        start = self.starts[self.i]
-        self.i += 1
-        argument = self.expression(_UNARY)
+        operator = self.keys[tokens.i]
+        start = self.starts[tokens.i]
+        tokens.i += 1
+        argument = self.grammar.expressions.expression(_UNARY)
         return tree.Unary(start, argument.end, operator, argument)
 
-    def _before_call(self) -> tree.Expression | None:
+    def before_call(self) -> tree.Expression | None:
         """``APPROXIMATE COUNT(…)``, ``FINAL LAST(…)``: a word that says how a call is meant."""
-        if self.kinds[self.i + 1] != WORD or self.peek(2) not in ("(", "."):
+        tokens = self.tokens
+        if self.kinds[tokens.i + 1] != WORD or tokens.peek(2) not in ("(", "."):
             return None
-        self.i += 1
-        return self._prefix()
+        tokens.i += 1
+        return self.grammar.expressions.prefix()
 
-    def _lambda_word(self) -> tree.Expression | None:
+    def lambda_word(self) -> tree.Expression | None:
         """``LAMBDA x, y: body``."""
-        if not self._lambdas or self.kinds[self.i + 1] not in (WORD, QUOTED) or self.peek(2) not in (",", ":"):
+        tokens = self.tokens
+        if (
+            not self.dialect.lambdas
+            or self.kinds[tokens.i + 1] not in (WORD, QUOTED)
+            or tokens.peek(2) not in (",", ":")
+        ):
             return None
-        start = self.starts[self.i]
-        self.i += 1
-        names = [self.name("a parameter")]
-        while self.take(","):
-            names.append(self.name("a parameter"))
-        self.expect(":")
-        body = self.expression()
+        start = self.starts[tokens.i]
+        tokens.i += 1
+        names = [tokens.name("a parameter")]
+        while tokens.take(","):
+            names.append(tokens.name("a parameter"))
+        tokens.expect(":")
+        body = self.grammar.expressions.expression()
         return tree.Lambda(start, body.end, names, body)
 
-    def _location(self) -> tree.Expression:
-        i = self.i
-        self.i += 1
+    def location(self) -> tree.Expression:
+        i = self.tokens.i
+        self.tokens.i += 1
         return tree.Literal(self.starts[i], self.ends[i], "")
 
-    def _next_value(self) -> tree.Expression | None:
+    def next_value(self) -> tree.Expression | None:
         """``NEXT VALUE FOR sequence``."""
-        if not (self.peek() == "value" and self.peek(2) == "for" and self.kinds[self.i + 3] in (WORD, QUOTED)):
+        tokens = self.tokens
+        if not (
+            tokens.peek() == "value" and tokens.peek(2) == "for" and self.kinds[tokens.i + 3] in (WORD, QUOTED)
+        ):
             return None
-        start = self.starts[self.i]
-        self.i += 3
-        self.qualified("a sequence")
-        if self.keys[self.i] == "over" and self.peek() == "(":
-            self.i += 1
-            self.skip_parentheses()  # in which order the numbers are given
-        return tree.Literal(start, self.end_of_last(), "")
+        start = self.starts[tokens.i]
+        tokens.i += 3
+        tokens.qualified("a sequence")
+        if self.keys[tokens.i] == "over" and tokens.peek() == "(":
+            tokens.i += 1
+            tokens.skip_parentheses()  # in which order the numbers are given
+        return tree.Literal(start, tokens.end_of_last(), "")
 
-    def _interval(self) -> tree.Expression | None:
-        start = self.starts[self.i]
-        at = self.i
-        self.i += 1
-        if self.keys[self.i] == "(" and self.kinds[self.i + 1] == NUMBER and self.peek(3) != ")":
-            self.skip_parentheses()
-        if self.kinds[self.i] != STRING:
-            self.i = at
+    def interval(self) -> tree.Expression | None:
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        at = tokens.i
+        tokens.i += 1
+        if self.keys[tokens.i] == "(" and self.kinds[tokens.i + 1] == NUMBER and tokens.peek(3) != ")":
+            tokens.skip_parentheses()
+        if self.kinds[tokens.i] != STRING:
+            tokens.i = at
             return self._interval_of(start)
-        self.i += 1
-        self.interval_fields()
-        if self.keys[self.i] in _UNITS:
-            self.i += 1
+        tokens.i += 1
+        self.grammar.calls.interval_fields()
+        if self.keys[tokens.i] in _UNITS:
+            tokens.i += 1
             self._further_units()
-        return tree.Literal(start, self.end_of_last(), "interval")
+        return tree.Literal(start, tokens.end_of_last(), "interval")
 
     def _further_units(self) -> None:
         """Step over the rest of ``1 DAY 2 HOURS -3 MINUTES``."""
+        tokens = self.tokens
         while True:
-            sign = self.keys[self.i] in ("-", "+")
-            if self.kinds[self.i + sign] not in (NUMBER, STRING) or self.keys[self.i + sign + 1] not in _UNITS:
+            sign = self.keys[tokens.i] in ("-", "+")
+            if self.kinds[tokens.i + sign] not in (NUMBER, STRING) or self.keys[tokens.i + sign + 1] not in _UNITS:
                 return
-            self.i += sign + 2
+            tokens.i += sign + 2
 
     def _interval_of(self, start: int) -> tree.Expression | None:
         """``INTERVAL n DAY``, where n is any expression."""
-        at = self.i
-        self.i += 1
-        if self.kinds[self.i] == OPERATOR and self.keys[self.i] not in ("(", "-", "?"):
-            self.i = at
+        tokens = self.tokens
+        at = tokens.i
+        tokens.i += 1
+        if self.kinds[tokens.i] == OPERATOR and self.keys[tokens.i] not in ("(", "-", "?"):
+            tokens.i = at
             return None
         try:
-            argument = self.expression(_OTHER)
+            argument = self.grammar.expressions.expression(_OTHER)
         except SqlSyntaxError:
-            self.i = at
+            tokens.i = at
             return None
-        if self.keys[self.i] not in _UNITS:
-            self.i = at
+        if self.keys[tokens.i] not in _UNITS:
+            tokens.i = at
             return None
-        self.i += 1
+        tokens.i += 1
         self._further_units()
-        return tree.Unary(start, self.end_of_last(), "interval", argument)
+        return tree.Unary(start, tokens.end_of_last(), "interval", argument)
 
-    def _row(self) -> tree.Expression | None:
-        if self.peek() != "(":
+    def row(self) -> tree.Expression | None:
+        tokens = self.tokens
+        if tokens.peek() != "(":
             return None
-        start = self.starts[self.i]
-        self.i += 2
-        items = [] if self.keys[self.i] == ")" else self.expression_list()
-        self.expect(")")
-        return tree.Row(start, self.end_of_last(), items)
+        start = self.starts[tokens.i]
+        tokens.i += 2
+        items = [] if self.keys[tokens.i] == ")" else self.grammar.calls.expression_list()
+        tokens.expect(")")
+        return tree.Row(start, tokens.end_of_last(), items)
 
-    def _case(self) -> tree.Expression:
-        self.enter()
-        start = self.starts[self.i]
-        self.i += 1
-        operand = None if self.keys[self.i] == "when" else self.expression()
+    def case(self) -> tree.Expression:
+        grammar = self.grammar
+        tokens = self.tokens
+        tokens.enter()
+        start = self.starts[tokens.i]
+        tokens.i += 1
+        operand = None if self.keys[tokens.i] == "when" else grammar.expressions.expression()
         branches = []
-        while self.keys[self.i] == "when":
-            at = self.starts[self.i]
-            self.i += 1
-            condition = self.expression()
-            self.expect("then")
-            result = self.expression()
+        while self.keys[tokens.i] == "when":
+            at = self.starts[tokens.i]
+            tokens.i += 1
+            condition = grammar.expressions.expression()
+            tokens.expect("then")
+            result = grammar.expressions.expression()
             branches.append(tree.When(at, result.end, condition, result))
         if not branches:
-            self.fail("“WHEN”")
-        default = self.expression() if self.take("else") else None
-        self.expect("end")
-        self.depth -= 1
-        return tree.Case(start, self.end_of_last(), operand, branches, default)
+            tokens.fail("“WHEN”")
+        default = grammar.expressions.expression() if tokens.take("else") else None
+        tokens.expect("end")
+        tokens.depth -= 1
+        return tree.Case(start, tokens.end_of_last(), operand, branches, default)
 
-    def _cast(self) -> tree.Expression | None:
-        if self.peek() != "(":
+    def cast(self) -> tree.Expression | None:
+        tokens = self.tokens
+        if tokens.peek() != "(":
             return None
-        start = self.starts[self.i]
-        self.i += 2
-        argument = self.expression()
-        self.expect("as")
-        name = self.type_name()
-        if self.keys[self.i] != ")":
+        start = self.starts[tokens.i]
+        tokens.i += 2
+        argument = self.grammar.expressions.expression()
+        tokens.expect("as")
+        name = self.grammar.calls.type_name()
+        if self.keys[tokens.i] != ")":
             self._cast_tail()
-        self.expect(")")
-        return tree.Cast(start, self.end_of_last(), argument, name)
+        tokens.expect(")")
+        return tree.Cast(start, tokens.end_of_last(), argument, name)
 
     def _cast_tail(self) -> None:
         """Step over ``FORMAT '…'``, ``AT TIME ZONE '…'``, ``DEFAULT … ON CONVERSION ERROR``, ``COLLATE …``."""
-        if self.keys[self.i] not in ("format", "at", "default", "collate", ",", "array", "not", "rename", "add"):
-            self.fail("“)”")
-        while self.keys[self.i] != ")":
-            self.i += 1
-            if (self.kinds[self.i] == OPERATOR and self.keys[self.i] == ";") or not self.keys[self.i]:
-                self.fail("“)”")
+        tokens = self.tokens
+        if self.keys[tokens.i] not in ("format", "at", "default", "collate", ",", "array", "not", "rename", "add"):
+            tokens.fail("“)”")
+        while self.keys[tokens.i] != ")":
+            tokens.i += 1
+            if (self.kinds[tokens.i] == OPERATOR and self.keys[tokens.i] == ";") or not self.keys[tokens.i]:
+                tokens.fail("“)”")
 
-    def _typed_literal(self) -> tree.Expression | None:
+    def typed_literal(self) -> tree.Expression | None:
         """``timestamp with time zone '…'``, ``double precision '…'``."""
-        at = self.i
-        if self.peek() not in ("with", "without", "precision", "varying", "("):
+        tokens = self.tokens
+        at = tokens.i
+        if tokens.peek() not in ("with", "without", "precision", "varying", "("):
             return None
         start = self.starts[at]
         try:
-            name = self.type_name()
+            name = self.grammar.calls.type_name()
         except SqlSyntaxError:
             name = ""
-        if not name or self.kinds[self.i] != STRING:
-            self.i = at
+        if not name or self.kinds[tokens.i] != STRING:
+            tokens.i = at
             return None
-        self.i += 1
-        return tree.Literal(start, self.end_of_last(), name)
+        tokens.i += 1
+        return tree.Literal(start, tokens.end_of_last(), name)
 
-    def _collation_for(self) -> tree.Expression | None:
-        if not (self.peek() == "for" and self.peek(2) == "("):
+    def collation_for(self) -> tree.Expression | None:
+        tokens = self.tokens
+        if not (tokens.peek() == "for" and tokens.peek(2) == "("):
             return None
-        start = self.starts[self.i]
-        self.i += 3
-        argument = self.expression()
-        self.expect(")")
-        return tree.Call(start, self.end_of_last(), ("collation for",), [argument])
+        start = self.starts[tokens.i]
+        tokens.i += 3
+        argument = self.grammar.expressions.expression()
+        tokens.expect(")")
+        return tree.Call(start, tokens.end_of_last(), ("collation for",), [argument])

@@ -4,188 +4,201 @@ Spark on pipe syntax."""
 from collections.abc import Callable
 
 from jalan.sql import tree
+from jalan.sql.grammar.part import GrammarPart
 from jalan.sql.grammar.table_refs import JOIN_STARTS
 from jalan.sql.lexer import QUOTED, WORD
-from jalan.sql.grammar.queries import QueryParser
 
 
-class PipeParser(QueryParser):
+class PipeGrammar(GrammarPart):
     """Reads pipes."""
 
-    def _pipeline(self, query: tree.Query) -> None:
+    def pipeline(self, query: tree.Query) -> None:
         """Read ``|> step |> step``; what stands before is what goes in."""
+        tokens = self.tokens
         body = query.body
         found = tree.Pipeline(body.start, 0, [], None, [])
         if isinstance(body, tree.Select) and _only_source(body) and not query.order and not query.limit:
             found.source = body.source
         else:
-            found.first = tree.Query(body.start, self.end_of_last(), None, body, query.order, query.limit)
+            found.first = tree.Query(body.start, tokens.end_of_last(), None, body, query.order, query.limit)
             query.order, query.limit = [], []
-        while self.take("|>"):
+        while tokens.take("|>"):
             found.steps.append(self._pipe_step())
-        found.end = self.end_of_last()
+        found.end = tokens.end_of_last()
         query.body = found
 
     def _pipe_step(self) -> tree.PipeStep:
-        word = self.keys[self.i]
-        step = tree.PipeStep(self.starts[self.i], 0, word, [], [])
+        tokens = self.tokens
+        word = self.keys[tokens.i]
+        step = tree.PipeStep(self.starts[tokens.i], 0, word, [], [])
         reader = _STEPS.get(word)
         if reader is not None:
-            self.i += 1
+            tokens.i += 1
             reader(self, step)
         elif word in JOIN_STARTS:
             step.operator = "join"
-            joined = self._join(self._input())
+            joined = self.grammar.table_refs.join(self._input())
             if joined is None:
-                self.fail("a join")
+                tokens.fail("a join")
             step.source = joined
         else:
-            self.fail("a step of a pipe")
-        step.end = self.end_of_last()
+            tokens.fail("a step of a pipe")
+        step.end = tokens.end_of_last()
         return step
 
     def _input(self) -> tree.PipeInput:
-        at = self.starts[self.i]
+        at = self.starts[self.tokens.i]
         return tree.PipeInput(at, at, None, None)
 
     def _items_step(self, step: tree.PipeStep) -> None:
-        while self.keys[self.i] in ("distinct", "all"):
-            step.all = step.all or self.keys[self.i] == "distinct"
-            self.i += 1
-        if self.take("as"):
-            self.i += 1  # STRUCT or VALUE
-        step.items = self.items()
-        if self.keys[self.i] == "window":
+        tokens = self.tokens
+        while self.keys[tokens.i] in ("distinct", "all"):
+            step.all = step.all or self.keys[tokens.i] == "distinct"
+            tokens.i += 1
+        if tokens.take("as"):
+            tokens.i += 1  # STRUCT or VALUE
+        step.items = self.grammar.select_list.items()
+        if self.keys[tokens.i] == "window":
             select = tree.Select(step.start, step.start, None, [], None, False, [], None, [], None, {})
-            self._clauses(select)
+            self.grammar.queries.clauses(select)
             step.windows = select.windows
 
     def _set_step(self, step: tree.PipeStep) -> None:
+        tokens = self.tokens
         while True:
-            start = self.starts[self.i]
-            name = self.name("a column")
-            self.expect("=")
-            value = self.expression()
+            start = self.starts[tokens.i]
+            name = tokens.name("a column")
+            tokens.expect("=")
+            value = self.grammar.expressions.expression()
             step.items.append(tree.Item(start, value.end, value, name))
-            if not self.take(",") or self.keys[self.i] in ("|>", ")", ";", ""):
+            if not tokens.take(",") or self.keys[tokens.i] in ("|>", ")", ";", ""):
                 return
 
     def _where_step(self, step: tree.PipeStep) -> None:
-        step.condition = self.expression()
+        step.condition = self.grammar.expressions.expression()
 
     def _assert_step(self, step: tree.PipeStep) -> None:
-        step.condition = self.expression()
-        if self.take(","):
-            self.expression_list()
+        step.condition = self.grammar.expressions.expression()
+        if self.tokens.take(","):
+            self.grammar.calls.expression_list()
 
     def _aggregate_step(self, step: tree.PipeStep) -> None:
-        if self.keys[self.i] not in ("group", "|>"):
+        tokens = self.tokens
+        if self.keys[tokens.i] not in ("group", "|>"):
             step.items = self._sorted_items()
-        if self.take("group"):
-            if self.take("and"):
-                self.expect("order")
+        if tokens.take("group"):
+            if tokens.take("and"):
+                tokens.expect("order")
                 step.all = True
-            self.expect("by")
-            if self.keys[self.i] == "all" and self.keys[self.i + 1] in ("|>", ")", ";", ""):
-                self.i += 1
+            tokens.expect("by")
+            if self.keys[tokens.i] == "all" and self.keys[tokens.i + 1] in ("|>", ")", ";", ""):
+                tokens.i += 1
             else:
                 step.group = self._sorted_items()
 
     def _sorted_items(self) -> list[tree.Item]:
         """Read a list whose entries may say how they are sorted."""
+        tokens = self.tokens
         found = []
         while True:
-            if self.keys[self.i] in ("rollup", "cube", "grouping"):
-                found += [tree.Item(e.start, e.end, e, None) for e in self._grouping()]
+            if self.keys[tokens.i] in ("rollup", "cube", "grouping"):
+                found += [tree.Item(e.start, e.end, e, None) for e in self.grammar.queries.grouping()]
             else:
                 found += self._one_item()
-            if not self.take("asc"):
-                self.take("desc")
-            if self.take("nulls"):
-                self.i += 1
-            if not self.take(",") or self.keys[self.i] in ("group", "|>", ")", ";", ""):
+            if not tokens.take("asc"):
+                tokens.take("desc")
+            if tokens.take("nulls"):
+                tokens.i += 1
+            if not tokens.take(",") or self.keys[tokens.i] in ("group", "|>", ")", ";", ""):
                 return found
 
     def _one_item(self) -> list[tree.Item]:
-        start = self.starts[self.i]
-        expression = self.expression()
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        expression = self.grammar.expressions.expression()
         alias = None
-        if self.take("as"):
-            alias = self.name("the name of a column")
-        elif self._at_alias() and self.keys[self.i] not in ("asc", "desc", "nulls"):
-            alias = self.name()
-        return [tree.Item(start, self.end_of_last(), expression, alias)]
+        if tokens.take("as"):
+            alias = tokens.name("the name of a column")
+        elif self.grammar.table_refs.at_alias() and self.keys[tokens.i] not in ("asc", "desc", "nulls"):
+            alias = tokens.name()
+        return [tree.Item(start, tokens.end_of_last(), expression, alias)]
 
     def _order_step(self, step: tree.PipeStep) -> None:
-        self.expect("by")
-        step.order = self.sort_keys()
+        self.tokens.expect("by")
+        step.order = self.grammar.calls.sort_keys()
 
     def _limit_step(self, step: tree.PipeStep) -> None:
-        step.limit = [self.expression()]
-        if self.take("offset"):
-            step.limit.append(self.expression())
+        step.limit = [self.grammar.expressions.expression()]
+        if self.tokens.take("offset"):
+            step.limit.append(self.grammar.expressions.expression())
 
     def _offset_step(self, step: tree.PipeStep) -> None:
         step.operator = "limit"
-        step.limit = [self.expression()]
+        step.limit = [self.grammar.expressions.expression()]
 
     def _as_step(self, step: tree.PipeStep) -> None:
-        step.names = [(self.name("an alias"),)]
+        step.names = [(self.tokens.name("an alias"),)]
 
     def _drop_step(self, step: tree.PipeStep) -> None:
-        if self.take("if"):
-            self.expect("exists")
-        step.names = [(self.name("a column"),)]
-        while self.take(",") and self.kinds[self.i] in (WORD, QUOTED):
-            step.names.append((self.name("a column"),))
+        tokens = self.tokens
+        if tokens.take("if"):
+            tokens.expect("exists")
+        step.names = [(tokens.name("a column"),)]
+        while tokens.take(",") and self.kinds[tokens.i] in (WORD, QUOTED):
+            step.names.append((tokens.name("a column"),))
 
     def _rename_step(self, step: tree.PipeStep) -> None:
+        tokens = self.tokens
         step.names = []
         while True:
-            old = self.name("a column")
-            self.take("as")
-            step.names.append((old, self.name("a column")))
-            if not self.take(",") or self.keys[self.i] in ("|>", ")", ";", ""):
+            old = tokens.name("a column")
+            tokens.take("as")
+            step.names.append((old, tokens.name("a column")))
+            if not tokens.take(",") or self.keys[tokens.i] in ("|>", ")", ";", ""):
                 return
 
     def _set_operation_step(self, step: tree.PipeStep) -> None:
-        self.i -= 1
-        step.operator, step.all, by_name = self._set_operator()
+        self.tokens.i -= 1
+        step.operator, step.all, by_name = self.grammar.queries.set_operator()
         if by_name:
             step.names = []
         step.queries = [self._arm()]
-        while self.take(","):
+        while self.tokens.take(","):
             step.queries.append(self._arm())
 
     def _arm(self) -> tree.Query:
-        start = self.starts[self.i]
-        body = self._body()
-        return body if isinstance(body, tree.Query) else tree.Query(start, self.end_of_last(), None, body, [], [])
+        start = self.starts[self.tokens.i]
+        body = self.grammar.queries.query_expression_body()
+        return (
+            body
+            if isinstance(body, tree.Query)
+            else tree.Query(start, self.tokens.end_of_last(), None, body, [], [])
+        )
 
     def _recursive_step(self, step: tree.PipeStep) -> None:
-        self.i += 1
+        self.tokens.i += 1
         self._set_operation_step(step)
 
     def _reshape_step(self, step: tree.PipeStep) -> None:
-        self.i -= 1
-        step.source = self.reshaping(self._input())
+        self.tokens.i -= 1
+        step.source = self.grammar.table_operators.reshaping(self._input())
 
     def _sample_step(self, step: tree.PipeStep) -> None:
-        self.i -= 1
-        step.limit = self.sample()
+        self.tokens.i -= 1
+        step.limit = self.grammar.table_operators.sample()
 
     def _lateral_step(self, step: tree.PipeStep) -> None:
-        self.i -= 1
-        step.operator, step.source = "join", self._lateral_view(self._input())
+        self.tokens.i -= 1
+        step.operator, step.source = "join", self.grammar.table_refs.lateral_view(self._input())
 
     def _call_step(self, step: tree.PipeStep) -> None:
-        step.condition = self._function_call()
-        if self.take("as"):
-            step.names = [(self.name("an alias"),)]
+        step.condition = self.grammar.table_refs.function_call()
+        if self.tokens.take("as"):
+            step.names = [(self.tokens.name("an alias"),)]
 
     def _with_step(self, step: tree.PipeStep) -> None:
-        self.i -= 1
-        step.ctes = self.with_clause()
+        self.tokens.i -= 1
+        step.ctes = self.grammar.with_clauses.with_clause()
 
 
 def _only_source(body: tree.Select) -> bool:
@@ -204,30 +217,30 @@ def _only_source(body: tree.Select) -> bool:
     )
 
 
-_STEPS: dict[str, Callable[[PipeParser, tree.PipeStep], None]] = {
-    "select": PipeParser._items_step,
-    "extend": PipeParser._items_step,
-    "window": PipeParser._items_step,
-    "set": PipeParser._set_step,
-    "where": PipeParser._where_step,
-    "assert": PipeParser._assert_step,
-    "aggregate": PipeParser._aggregate_step,
-    "order": PipeParser._order_step,
-    "limit": PipeParser._limit_step,
-    "offset": PipeParser._offset_step,
-    "as": PipeParser._as_step,
-    "drop": PipeParser._drop_step,
-    "rename": PipeParser._rename_step,
+_STEPS: dict[str, Callable[[PipeGrammar, tree.PipeStep], None]] = {
+    "select": PipeGrammar._items_step,
+    "extend": PipeGrammar._items_step,
+    "window": PipeGrammar._items_step,
+    "set": PipeGrammar._set_step,
+    "where": PipeGrammar._where_step,
+    "assert": PipeGrammar._assert_step,
+    "aggregate": PipeGrammar._aggregate_step,
+    "order": PipeGrammar._order_step,
+    "limit": PipeGrammar._limit_step,
+    "offset": PipeGrammar._offset_step,
+    "as": PipeGrammar._as_step,
+    "drop": PipeGrammar._drop_step,
+    "rename": PipeGrammar._rename_step,
     "distinct": lambda parser, step: None,
-    "union": PipeParser._set_operation_step,
-    "intersect": PipeParser._set_operation_step,
-    "except": PipeParser._set_operation_step,
-    "recursive": PipeParser._recursive_step,
-    "pivot": PipeParser._reshape_step,
-    "unpivot": PipeParser._reshape_step,
-    "match_recognize": PipeParser._reshape_step,
-    "tablesample": PipeParser._sample_step,
-    "lateral": PipeParser._lateral_step,
-    "call": PipeParser._call_step,
-    "with": PipeParser._with_step,
+    "union": PipeGrammar._set_operation_step,
+    "intersect": PipeGrammar._set_operation_step,
+    "except": PipeGrammar._set_operation_step,
+    "recursive": PipeGrammar._recursive_step,
+    "pivot": PipeGrammar._reshape_step,
+    "unpivot": PipeGrammar._reshape_step,
+    "match_recognize": PipeGrammar._reshape_step,
+    "tablesample": PipeGrammar._sample_step,
+    "lateral": PipeGrammar._lateral_step,
+    "call": PipeGrammar._call_step,
+    "with": PipeGrammar._with_step,
 }

@@ -4,9 +4,9 @@ from itertools import product
 from math import prod
 
 from jalan.sql import tree
+from jalan.sql.grammar.part import GrammarPart
 from jalan.sql.grammar.table_refs import SET_SIDES
 from jalan.sql.lexer import NUMBER, STRING, WORD
-from jalan.sql.grammar.with_clauses import WithParser
 
 _SET_OPERATORS = frozenset({"union", "except", "minus"})
 _SELECT_WORDS = frozenset(
@@ -21,16 +21,17 @@ _MOST_PIVOTED = 1000  # columns
 _HIVE_KEYS = frozenset({"cluster", "distribute", "sort"})
 
 
-class QueryParser(WithParser):
+class QueryGrammar(GrammarPart):
     """Reads queries."""
 
     def query(self) -> tree.Query:
         """Read a query with its WITH, ORDER BY and LIMIT."""
-        self.enter()
-        start = self.starts[self.i]
-        ctes = self.with_clause() if self.keys[self.i] == "with" else None
+        tokens = self.tokens
+        tokens.enter()
+        start = self.starts[tokens.i]
+        ctes = self.grammar.with_clauses.with_clause() if self.keys[tokens.i] == "with" else None
         found = self.query_body(ctes, start)
-        self.depth -= 1
+        tokens.depth -= 1
         return found
 
     def query_body(self, ctes: tree.With | None, start: int) -> tree.Query:
@@ -39,264 +40,272 @@ class QueryParser(WithParser):
 
     def finish_query(self, query: tree.Query) -> tree.Query:
         """Read what follows the body of a query: order, limits, locks and the like."""
+        grammar = self.grammar
+        tokens = self.tokens
         body, keys = query.body, self.keys
         while True:
-            key = keys[self.i]
+            key = keys[tokens.i]
             if key == "order":
                 query.order = self._order_all()
             elif key == "limit":
-                self.i += 1
+                tokens.i += 1
                 self._limit(query)
             elif key == "offset":
-                self.i += 1
-                query.limit.append(self.expression())
-                if not self.take("rows"):
-                    self.take("row")
+                tokens.i += 1
+                query.limit.append(grammar.expressions.expression())
+                if not tokens.take("rows"):
+                    tokens.take("row")
             elif key == "fetch":
                 self._fetch(query)
-            elif key in _HIVE_KEYS and self.peek() == "by":
-                self.i += 2  # where the rows go, not which they are
-                self.expression_list()
-                if self.take("asc") or self.take("desc"):
+            elif key in _HIVE_KEYS and tokens.peek() == "by":
+                tokens.i += 2  # where the rows go, not which they are
+                grammar.calls.expression_list()
+                if tokens.take("asc") or tokens.take("desc"):
                     pass
             elif key == "for":
                 self._locking()
-            elif key == "with" and self.peek() in ("ur", "cs", "rs", "rr"):
-                self.i += 2
-            elif key == "using" and self.peek() == "sample":
-                self.i += 1
-                query.limit += self.sample()
-            elif key == "option" and self.peek() == "(":
-                self.i += 1
-                self.skip_parentheses()
+            elif key == "with" and tokens.peek() in ("ur", "cs", "rs", "rr"):
+                tokens.i += 2
+            elif key == "using" and tokens.peek() == "sample":
+                tokens.i += 1
+                query.limit += grammar.table_operators.sample()
+            elif key == "option" and tokens.peek() == "(":
+                tokens.i += 1
+                tokens.skip_parentheses()
             elif key == "into" and isinstance(body, tree.Select) and body.into is None:
                 self._into(body)
             elif key == "settings":
-                self._to_end()
-            elif key == "lock" and self.peek() == "in":
-                self.i += 4  # LOCK IN SHARE MODE
-            elif key == "procedure" and self.kinds[self.i + 1] == WORD and self.peek(2) == "(":
-                self.i += 2
-                self.skip_parentheses()
+                tokens.to_end()
+            elif key == "lock" and tokens.peek() == "in":
+                tokens.i += 4  # LOCK IN SHARE MODE
+            elif key == "procedure" and self.kinds[tokens.i + 1] == WORD and tokens.peek(2) == "(":
+                tokens.i += 2
+                tokens.skip_parentheses()
             elif key in _SET_OPERATORS and query.order and self.dialect.implicit_recursion:
-                inner = tree.Query(query.start, self.end_of_last(), None, body, query.order, query.limit)
+                inner = tree.Query(query.start, tokens.end_of_last(), None, body, query.order, query.limit)
                 query.order, query.limit = [], []
                 query.body = body = self._set_operations(inner)
             elif key == "|>":
-                self._pipeline(query)
+                grammar.pipes.pipeline(query)
             else:
                 break
-        query.end = self.end_of_last()
+        query.end = tokens.end_of_last()
         return query
-
-    def _pipeline(self, query: tree.Query) -> None:
-        """Read ``|> step |> step``; what stands before is what goes in."""
-        raise NotImplementedError
 
     def table_rows(self) -> tree.Query:
-        start = self.starts[self.i]
-        self.i += 1
-        inside = self.take("(")
-        if inside and self._is_query(self.i):
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 1
+        inside = tokens.take("(")
+        if inside and self.grammar.expressions.is_query(tokens.i):
             query = self.query()
         else:
-            name = self.table_name()
+            name = self.grammar.table_refs.table_name()
             source = tree.TableSource(name.start, name.end, None, None, name)
-            query = tree.Query(start, source.end, None, self._select_star(start, source), [], [])
+            query = tree.Query(start, source.end, None, self.select_star(start, source), [], [])
         if inside:
-            self.expect(")")
+            tokens.expect(")")
         return query
 
-    def _to_end(self) -> None:
-        raise NotImplementedError
-
     def _order_all(self) -> list[tree.Sort]:
-        if self.peek() == "siblings":
-            self.i += 2
-            self.expect("by")
-            found = self.sort_keys()
-        elif self.peek() == "by" and self.peek(2) == "all" and self.peek(3) != "(":
-            i = self.i
-            self.i += 3
-            if not self.take("asc"):
-                self.take("desc")
-            if self.take("nulls"):
-                self.i += 1
-            star = tree.Star(self.starts[i], self.end_of_last(), ())
+        tokens = self.tokens
+        if tokens.peek() == "siblings":
+            tokens.i += 2
+            tokens.expect("by")
+            found = self.grammar.calls.sort_keys()
+        elif tokens.peek() == "by" and tokens.peek(2) == "all" and tokens.peek(3) != "(":
+            i = tokens.i
+            tokens.i += 3
+            if not tokens.take("asc"):
+                tokens.take("desc")
+            if tokens.take("nulls"):
+                tokens.i += 1
+            star = tree.Star(self.starts[i], tokens.end_of_last(), ())
             found = [tree.Sort(star.start, star.end, star)]
         else:
-            found = self.order_by()
+            found = self.grammar.calls.order_by()
         return found
 
     def _limit(self, query: tree.Query) -> None:
-        if self.take("all"):
+        grammar = self.grammar
+        tokens = self.tokens
+        if tokens.take("all"):
             return
-        self.take_words("rows", "examined")
-        percent = self.kinds[self.i] == NUMBER and self.keys[self.i + 1] == "%"
-        query.limit.append(self.expression(10 if percent else 1))
-        if self.take(","):  # LIMIT offset, count
-            query.limit.append(self.expression())
-        elif not self.take("percent"):
-            self.take("%")
-        if self.take("by"):
-            query.limit += self.expression_list()
+        tokens.take_words("rows", "examined")
+        percent = self.kinds[tokens.i] == NUMBER and self.keys[tokens.i + 1] == "%"
+        query.limit.append(grammar.expressions.expression(10 if percent else 1))
+        if tokens.take(","):  # LIMIT offset, count
+            query.limit.append(grammar.expressions.expression())
+        elif not tokens.take("percent"):
+            tokens.take("%")
+        if tokens.take("by"):
+            query.limit += grammar.calls.expression_list()
 
     def _fetch(self, query: tree.Query) -> None:
-        self.i += 2  # FETCH FIRST, or NEXT
-        if self.keys[self.i] not in ("row", "rows"):
-            query.limit.append(self.expression())
-            self.take("percent")
+        tokens = self.tokens
+        tokens.i += 2  # FETCH FIRST, or NEXT
+        if self.keys[tokens.i] not in ("row", "rows"):
+            query.limit.append(self.grammar.expressions.expression())
+            tokens.take("percent")
         else:
-            query.limit.append(tree.Literal(self.starts[self.i], self.ends[self.i], ""))
-        self.i += 1
-        if not self.take("only") and self.take("with"):
-            self.expect("ties")
+            query.limit.append(tree.Literal(self.starts[tokens.i], self.ends[tokens.i], ""))
+        tokens.i += 1
+        if not tokens.take("only") and tokens.take("with"):
+            tokens.expect("ties")
 
     def _locking(self) -> None:
-        self.i += 1
-        if self.keys[self.i] in ("xml", "json", "browse"):
-            while self.keys[self.i] not in ("", ";", ")", "option"):
-                if self.keys[self.i] == "(":
-                    self.skip_parentheses()
+        tokens = self.tokens
+        tokens.i += 1
+        if self.keys[tokens.i] in ("xml", "json", "browse"):
+            while self.keys[tokens.i] not in ("", ";", ")", "option"):
+                if self.keys[tokens.i] == "(":
+                    tokens.skip_parentheses()
                 else:
-                    self.i += 1
+                    tokens.i += 1
             return
-        while self.keys[self.i] in ("update", "share", "no", "key", "nowait", "skip", "locked", "read", "only"):
-            self.i += 1
-        if self.take("of"):
-            self.qualified()
-            while self.take(","):
-                self.qualified()
-        while self.keys[self.i] in ("nowait", "skip", "locked", "wait") or self.kinds[self.i] == NUMBER:
-            self.i += 1
+        while self.keys[tokens.i] in ("update", "share", "no", "key", "nowait", "skip", "locked", "read", "only"):
+            tokens.i += 1
+        if tokens.take("of"):
+            tokens.qualified()
+            while tokens.take(","):
+                tokens.qualified()
+        while self.keys[tokens.i] in ("nowait", "skip", "locked", "wait") or self.kinds[tokens.i] == NUMBER:
+            tokens.i += 1
 
     # --- bodies --------------------------------------------------------------------------------------
 
     def _set_operations(self, first: tree.Body | None = None) -> tree.Body:
+        tokens = self.tokens
         left = self._intersections() if first is None else first
-        while (key := self.keys[self.i]) in _SET_OPERATORS or (
-            key in SET_SIDES and self.set_operator_behind_side()
+        while (key := self.keys[tokens.i]) in _SET_OPERATORS or (
+            key in SET_SIDES and self.grammar.table_refs.set_operator_behind_side()
         ):
             side = self._side_of_set()
-            operator, all_, by_name = self._set_operator()
-            only = self.names_in_parentheses() if by_name and self.take("on") else None
+            operator, all_, by_name = self.set_operator()
+            only = tokens.names_in_parentheses() if by_name and tokens.take("on") else None
             right = self._intersections()
             left = tree.SetOperation(left.start, right.end, operator, all_, left, right, by_name, side, only)
         return left
 
     def _side_of_set(self) -> str:
         """Read ``FULL``, ``LEFT [OUTER]`` or ``INNER`` before a set operator."""
+        tokens = self.tokens
         side = ""
-        while self.keys[self.i] in SET_SIDES:
-            side = side or self.keys[self.i]
-            self.i += 1
+        while self.keys[tokens.i] in SET_SIDES:
+            side = side or self.keys[tokens.i]
+            tokens.i += 1
         return side
 
     def _intersections(self) -> tree.Body:
-        left = self._body()
-        while self.keys[self.i] == "intersect":
-            operator, all_, by_name = self._set_operator()
-            right = self._body()
+        left = self.query_expression_body()
+        while self.keys[self.tokens.i] == "intersect":
+            operator, all_, by_name = self.set_operator()
+            right = self.query_expression_body()
             left = tree.SetOperation(left.start, right.end, operator, all_, left, right, by_name)
         return left
 
-    def _set_operator(self) -> tuple[str, bool, bool]:
-        operator = "except" if self.keys[self.i] == "minus" else self.keys[self.i]
-        self.i += 1
-        all_ = self.take("all")
+    def set_operator(self) -> tuple[str, bool, bool]:
+        tokens = self.tokens
+        operator = "except" if self.keys[tokens.i] == "minus" else self.keys[tokens.i]
+        tokens.i += 1
+        all_ = tokens.take("all")
         if not all_:
-            self.take("distinct")
-        by_name = self.take_words("by", "name")
-        if self.take("corresponding"):
+            tokens.take("distinct")
+        by_name = tokens.take_words("by", "name")
+        if tokens.take("corresponding"):
             by_name = True
-            if self.take("by"):
-                self.names_in_parentheses()
-        elif self.keys[self.i] == "strict":
-            self.i += 1
-            self.expect("corresponding")
+            if tokens.take("by"):
+                tokens.names_in_parentheses()
+        elif self.keys[tokens.i] == "strict":
+            tokens.i += 1
+            tokens.expect("corresponding")
             by_name = True
         return operator, all_, by_name
 
-    def _body(self) -> tree.Body:
-        key = self.keys[self.i]
+    def query_expression_body(self) -> tree.Body:
+        tokens = self.tokens
+        key = self.keys[tokens.i]
         if key == "select":
-            return self._select()
+            return self.select()
         if key == "(":
-            self.i += 1
+            tokens.i += 1
             query = self.query()
-            self.expect(")")
+            tokens.expect(")")
             return query
         if key == "values":
             return self._values()
         if key == "table":
-            start = self.starts[self.i]
-            self.i += 1
-            self.take("only")
-            source = self._table_source()
-            return self._select_star(start, source)
+            start = self.starts[tokens.i]
+            tokens.i += 1
+            tokens.take("only")
+            source = self.grammar.table_refs.table_source()
+            return self.select_star(start, source)
         if key == "from":
             return self._from_first()
         if key in ("map", "reduce") and self.dialect.lambdas:
             return self._map_reduce()
         if key in ("pivot", "unpivot"):
             return self._pivot_statement()
-        self.fail("SELECT, VALUES or “(”")
+        tokens.fail("SELECT, VALUES or “(”")
 
-    def _select_star(self, start: int, source: tree.FromItem) -> tree.Select:
+    def select_star(self, start: int, source: tree.FromItem) -> tree.Select:
         star = tree.Item(start, source.end, tree.Star(start, source.end, ()), None)
         return tree.Select(start, source.end, None, [star], None, False, [source], None, [], None, {})
 
     def _from_first(self) -> tree.Select:
         """``FROM t [SELECT …] [WHERE …] …``."""
-        start = self.starts[self.i]
-        self.i += 1
-        source = self.from_list()
-        if self.keys[self.i] == "select":
-            select = self._select()
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 1
+        source = self.grammar.table_refs.from_list()
+        if self.keys[tokens.i] == "select":
+            select = self.select()
             select.source = source
             select.start = start
             return select
-        select = self._select_star(start, source[0])
+        select = self.select_star(start, source[0])
         select.source = source
-        self._clauses(select)
-        select.end = self.end_of_last()
+        self.clauses(select)
+        select.end = tokens.end_of_last()
         return select
 
     def _pivot_statement(self) -> tree.Select:
         """``PIVOT t ON key [IN (…)] USING aggregates [GROUP BY …]``, ``UNPIVOT t ON … INTO NAME n VALUE v``."""
-        start = self.starts[self.i]
-        pivot = self.keys[self.i] == "pivot"
-        self.i += 1
-        source = self._from_primary()
+        grammar = self.grammar
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        pivot = self.keys[tokens.i] == "pivot"
+        tokens.i += 1
+        source = grammar.table_refs.from_primary()
         item: tree.FromItem
-        self.expect("on")
+        tokens.expect("on")
         if pivot:
             keys: list[tree.Expression] = []
             lists: list[list[tree.Item] | None] = []
             while True:
-                keys.append(self.expression(7))
-                lists.append(self._pivot_values() if self.take("in") else None)
-                if not self.take(","):
+                keys.append(grammar.expressions.expression(7))
+                lists.append(grammar.table_operators.pivot_values() if tokens.take("in") else None)
+                if not tokens.take(","):
                     break
             values = self._combined_values(lists)
-            aggregates = self.items() if self.take("using") else []
-            group = self.expression_list() if self.take_words("group", "by") else None
-            item = tree.Pivot(start, self.end_of_last(), None, None, source, aggregates, keys, values, group)
+            aggregates = grammar.select_list.items() if tokens.take("using") else []
+            group = grammar.calls.expression_list() if tokens.take_words("group", "by") else None
+            item = tree.Pivot(start, tokens.end_of_last(), None, None, source, aggregates, keys, values, group)
         else:
             groups = []
-            for entry in self.items():
+            for entry in grammar.select_list.items():
                 expression = entry.expression
                 groups.append(expression.items if isinstance(expression, tree.Row) else [expression])
             key, values_ = "name", ["value"]
-            if self.take("into"):
-                self.expect("name")
-                key = self.name()
-                self.expect("value")
-                values_ = [self.name()]
-                while self.take(","):
-                    values_.append(self.name())
-            item = tree.Unpivot(start, self.end_of_last(), None, None, source, values_, key, groups)
-        return self._select_star(start, item)
+            if tokens.take("into"):
+                tokens.expect("name")
+                key = tokens.name()
+                tokens.expect("value")
+                values_ = [tokens.name()]
+                while tokens.take(","):
+                    values_.append(tokens.name())
+            item = tree.Unpivot(start, tokens.end_of_last(), None, None, source, values_, key, groups)
+        return self.select_star(start, item)
 
     def _combined_values(self, lists: list[list[tree.Item] | None]) -> list[tree.Item] | None:
         """Every value of one key with every value of the next; None where the data decides, or for too many."""
@@ -311,266 +320,280 @@ class QueryParser(WithParser):
                 item.alias or self.text[item.expression.start : item.expression.end].strip("'\"") for item in row
             ]
             parts = tree.Row(row[0].start, row[-1].end, [item.expression for item in row])
-            found.append(tree.Item(row[0].start, row[-1].end, parts, self._folding.named("_".join(names))))
+            found.append(tree.Item(row[0].start, row[-1].end, parts, self.tokens.folding.named("_".join(names))))
         return found
 
     def _values(self) -> tree.Values:
-        start = self.starts[self.i]
-        self.i += 1
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 1
         rows = []
         while True:
-            self.take("row")
-            if self.keys[self.i] == "(":
-                self.i += 1
-                rows.append(self._value_row())
-                self.expect(")")
+            tokens.take("row")
+            if self.keys[tokens.i] == "(":
+                tokens.i += 1
+                rows.append(self.value_row())
+                tokens.expect(")")
             else:
-                rows.append([self.expression()])  # VALUES 1, 2
-            if self.keys[self.i] != "," or self.keys[self.i + 1] == "":
-                return tree.Values(start, self.end_of_last(), rows)
-            self.i += 1
+                rows.append([self.grammar.expressions.expression()])  # VALUES 1, 2
+            if self.keys[tokens.i] != "," or self.keys[tokens.i + 1] == "":
+                return tree.Values(start, tokens.end_of_last(), rows)
+            tokens.i += 1
 
-    def _value_row(self) -> list[tree.Expression]:
+    def value_row(self) -> list[tree.Expression]:
+        tokens = self.tokens
         found: list[tree.Expression] = []
-        if self.keys[self.i] == ")" and not self.dialect.joins_need_condition:
+        if self.keys[tokens.i] == ")" and not self.dialect.joins_need_condition:
             return found
         while True:
-            i = self.i
+            i = tokens.i
             if self.keys[i] == "default" and self.keys[i + 1] not in (".", "("):
-                self.i += 1
+                tokens.i += 1
                 found.append(tree.Literal(self.starts[i], self.ends[i], ""))
             else:
-                found.append(self.expression())
-            if self.keys[self.i] != ",":
+                found.append(self.grammar.expressions.expression())
+            if self.keys[tokens.i] != ",":
                 return found
-            self.i += 1
+            tokens.i += 1
 
-    def _select(self) -> tree.Select:
+    def select(self) -> tree.Select:
+        grammar = self.grammar
+        tokens = self.tokens
         keys = self.keys
-        start = self.starts[self.i]
-        self.i += 1
+        start = self.starts[tokens.i]
+        tokens.i += 1
         distinct: list[tree.Expression] | None = None
         top: tree.Expression | None = None
         packed = False
         while True:
-            key = keys[self.i]
+            key = keys[tokens.i]
             if key == "distinct" or key == "unique":
-                self.i += 1
+                tokens.i += 1
                 distinct = []
-                if keys[self.i] == "on" and keys[self.i + 1] == "(":
-                    self.i += 2
-                    distinct = self.expression_list()
-                    self.expect(")")
-            elif key == "all" and keys[self.i + 1] != "(":
-                self.i += 1
-            elif key == "top" and (self.kinds[self.i + 1] == NUMBER or keys[self.i + 1] in ("(", "$", "{{")):
-                top = self._top()
-            elif key == "as" and keys[self.i + 1] in ("struct", "value"):
-                packed = keys[self.i + 1] == "struct"
-                self.i += 2
+                if keys[tokens.i] == "on" and keys[tokens.i + 1] == "(":
+                    tokens.i += 2
+                    distinct = grammar.calls.expression_list()
+                    tokens.expect(")")
+            elif key == "all" and keys[tokens.i + 1] != "(":
+                tokens.i += 1
+            elif key == "top" and (self.kinds[tokens.i + 1] == NUMBER or keys[tokens.i + 1] in ("(", "$", "{{")):
+                top = self.top()
+            elif key == "as" and keys[tokens.i + 1] in ("struct", "value"):
+                packed = keys[tokens.i + 1] == "struct"
+                tokens.i += 2
             elif key in _SELECT_WORDS:
-                self.i += 1
+                tokens.i += 1
             else:
                 break
         select = tree.Select(start, 0, distinct, [], None, False, [], None, [], None, {})
         select.top = top
         select.packed = packed
-        if keys[self.i] == "transform" and keys[self.i + 1] == "(" and self._using_behind():
+        if keys[tokens.i] == "transform" and keys[tokens.i + 1] == "(" and self._using_behind():
             self._transform(select)
-        elif keys[self.i] not in ("from", "into", "where", "union", "", ";", ")"):
-            select.items = self.items()
-        if keys[self.i] in ("into", "bulk"):
-            self.take_words("bulk", "collect")
+        elif keys[tokens.i] not in ("from", "into", "where", "union", "", ";", ")"):
+            select.items = grammar.select_list.items()
+        if keys[tokens.i] in ("into", "bulk"):
+            tokens.take_words("bulk", "collect")
             self._into(select)
-            if not select.items and keys[self.i] not in ("from", "", ";"):
-                select.items = self.items()  # PL/pgSQL: SELECT INTO variable expression
-        if keys[self.i] == "from":
-            self.i += 1
-            select.source = self.from_list()
-        self._clauses(select)
-        select.end = self.ends[self.i - 1]
+            if not select.items and keys[tokens.i] not in ("from", "", ";"):
+                select.items = grammar.select_list.items()  # PL/pgSQL: SELECT INTO variable expression
+        if keys[tokens.i] == "from":
+            tokens.i += 1
+            select.source = grammar.table_refs.from_list()
+        self.clauses(select)
+        select.end = self.ends[tokens.i - 1]
         return select
 
-    def _clauses(self, select: tree.Select) -> None:
+    def clauses(self, select: tree.Select) -> None:
         """Read what may stand behind FROM."""
+        grammar = self.grammar
+        tokens = self.tokens
         keys = self.keys
-        if keys[self.i] == "where":
-            self.i += 1
-            select.where = self.expression()
-        while keys[self.i] in ("connect", "start"):
+        if keys[tokens.i] == "where":
+            tokens.i += 1
+            select.where = grammar.expressions.expression()
+        while keys[tokens.i] in ("connect", "start"):
             select.connect = select.connect or []
-            self.i += 2  # CONNECT BY, START WITH
-            self.take("nocycle")
-            select.connect.append(self.expression())
-        if keys[self.i] == "group":
+            tokens.i += 2  # CONNECT BY, START WITH
+            tokens.take("nocycle")
+            select.connect.append(grammar.expressions.expression())
+        if keys[tokens.i] == "group":
             self._group(select)
-        if keys[self.i] == "having":
-            self.i += 1
-            select.having = self.expression()
-        while keys[self.i] == "qualify" or (keys[self.i] == "window" and keys[self.i + 2] == "as"):
-            self.i += 1
-            if keys[self.i - 1] == "qualify":
-                select.qualify = self.expression()
+        if keys[tokens.i] == "having":
+            tokens.i += 1
+            select.having = grammar.expressions.expression()
+        while keys[tokens.i] == "qualify" or (keys[tokens.i] == "window" and keys[tokens.i + 2] == "as"):
+            tokens.i += 1
+            if keys[tokens.i - 1] == "qualify":
+                select.qualify = grammar.expressions.expression()
                 continue
             while True:
-                name = self.name("a window")
-                self.expect("as")
-                if keys[self.i] == "(":
-                    select.windows[name] = self.window()
+                name = tokens.name("a window")
+                tokens.expect("as")
+                if keys[tokens.i] == "(":
+                    select.windows[name] = grammar.calls.window()
                 else:
-                    start = self.starts[self.i]
-                    base = self.name("a window")
-                    select.windows[name] = tree.Window(start, self.end_of_last(), base, [], [], [])
-                if not self.take(","):
+                    start = self.starts[tokens.i]
+                    base = tokens.name("a window")
+                    select.windows[name] = tree.Window(start, tokens.end_of_last(), base, [], [], [])
+                if not tokens.take(","):
                     break
 
     def _group(self, select: tree.Select) -> None:
-        self.i += 1
-        self.expect("by")
-        if self.keys[self.i] == "all" and self.keys[self.i + 1] in _AFTER_GROUP_ALL:
-            self.i += 1
+        tokens = self.tokens
+        tokens.i += 1
+        tokens.expect("by")
+        if self.keys[tokens.i] == "all" and self.keys[tokens.i + 1] in _AFTER_GROUP_ALL:
+            tokens.i += 1
             select.group_all = True
             return
-        if not self.take("all"):
-            self.take("distinct")
-        select.group = self._grouping()
-        if self.keys[self.i] == "with" and self.peek() in ("rollup", "cube", "totals"):
-            self.i += 2
-        if self.keys[self.i] == "grouping" and self.peek() == "sets":
-            select.group += self._grouping()  # Hive writes the keys first
+        if not tokens.take("all"):
+            tokens.take("distinct")
+        select.group = self.grouping()
+        if self.keys[tokens.i] == "with" and tokens.peek() in ("rollup", "cube", "totals"):
+            tokens.i += 2
+        if self.keys[tokens.i] == "grouping" and tokens.peek() == "sets":
+            select.group += self.grouping()  # Hive writes the keys first
 
-    def _top(self) -> tree.Expression:
-        self.i += 1
-        if self.take("("):
-            found = self.expression()
-            self.expect(")")
+    def top(self) -> tree.Expression:
+        tokens = self.tokens
+        tokens.i += 1
+        if tokens.take("("):
+            found = self.grammar.expressions.expression()
+            tokens.expect(")")
         else:
-            found = self._prefix()
-        self.take("percent")
-        self.take_words("with", "ties")
+            found = self.grammar.expressions.prefix()
+        tokens.take("percent")
+        tokens.take_words("with", "ties")
         return found
 
     def _using_behind(self) -> bool:
         """Whether USING or ROW FORMAT stands behind the parentheses that open at the next token."""
-        at = self.i
-        self.i += 1
-        self.skip_parentheses()
-        found = self.keys[self.i] in ("using", "row")
-        self.i = at
+        tokens = self.tokens
+        at = tokens.i
+        tokens.i += 1
+        tokens.skip_parentheses()
+        found = self.keys[tokens.i] in ("using", "row")
+        tokens.i = at
         return found
 
     def _transform(self, select: tree.Select) -> None:
         """Hive's ``TRANSFORM (columns) USING 'script' AS (names)``: what comes out is made of all that goes in."""
-        start = self.starts[self.i]
-        self.i += 2
-        items = self.expression_list()
-        self.expect(")")
-        row = tree.Row(start, self.end_of_last(), items)
-        if self.take_words("row", "format"):
-            while self.keys[self.i] not in ("using", "", ";"):
-                self.i += 1
-        self.expect("using")
-        self.i += 1
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 2
+        items = self.grammar.calls.expression_list()
+        tokens.expect(")")
+        row = tree.Row(start, tokens.end_of_last(), items)
+        if tokens.take_words("row", "format"):
+            while self.keys[tokens.i] not in ("using", "", ";"):
+                tokens.i += 1
+        tokens.expect("using")
+        tokens.i += 1
         names = ["key", "value"]
-        if self.take("as"):
+        if tokens.take("as"):
             names = self._definitions_or_names()
-        select.items = [tree.Item(start, self.end_of_last(), row, name) for name in names]
-        if self.take_words("row", "format"):
-            while self.keys[self.i] not in ("from", "", ";"):
-                self.i += 1
+        select.items = [tree.Item(start, tokens.end_of_last(), row, name) for name in names]
+        if tokens.take_words("row", "format"):
+            while self.keys[tokens.i] not in ("from", "", ";"):
+                tokens.i += 1
 
     def _map_reduce(self) -> tree.Select:
         """Hive's ``MAP a, b USING 'script' AS x FROM t``."""
-        start = self.starts[self.i]
-        self.i += 1
-        items = self.expression_list()
-        row = tree.Row(start, self.end_of_last(), items)
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 1
+        items = self.grammar.calls.expression_list()
+        row = tree.Row(start, tokens.end_of_last(), items)
         select = tree.Select(start, 0, None, [], None, False, [], None, [], None, {})
-        self.expect("using")
-        self.i += 1
-        names = self._definitions_or_names() if self.take("as") else ["key", "value"]
-        select.items = [tree.Item(start, self.end_of_last(), row, name) for name in names]
-        if self.take("from"):
-            select.source = self.from_list()
-        self._clauses(select)
-        select.end = self.end_of_last()
+        tokens.expect("using")
+        tokens.i += 1
+        names = self._definitions_or_names() if tokens.take("as") else ["key", "value"]
+        select.items = [tree.Item(start, tokens.end_of_last(), row, name) for name in names]
+        if tokens.take("from"):
+            select.source = self.grammar.table_refs.from_list()
+        self.clauses(select)
+        select.end = tokens.end_of_last()
         return select
 
     def _definitions_or_names(self) -> list[str]:
-        bare = self.keys[self.i] != "("
+        tokens = self.tokens
+        bare = self.keys[tokens.i] != "("
         if not bare:
-            self.i += 1
+            tokens.i += 1
         names = []
         while True:
-            names.append(self.name("a column"))
-            if self.keys[self.i] not in (",", ")", "from"):
-                self.type_name()
-            if not self.take(","):
+            names.append(tokens.name("a column"))
+            if self.keys[tokens.i] not in (",", ")", "from"):
+                self.grammar.calls.type_name()
+            if not tokens.take(","):
                 break
         if not bare:
-            self.expect(")")
+            tokens.expect(")")
         return names
 
     def _into(self, select: tree.Select) -> None:
-        self.i += 1
-        if self.keys[self.i] in ("temporary", "temp"):
+        tokens = self.tokens
+        tokens.i += 1
+        if self.keys[tokens.i] in ("temporary", "temp"):
             select.into_temporary = True
-            self.i += 1
-        self.take("unlogged")
-        self.take("table")
-        if self.keys[self.i] == "strict" and self.kinds[self.i + 1] == WORD:
-            self.i += 1
-        if self.keys[self.i] in ("outfile", "dumpfile"):
-            self.i += 1
-            select.into = self.table_name()
-            while self.keys[self.i] in ("fields", "columns", "lines", "terminated", "enclosed", "escaped", "by",
+            tokens.i += 1
+        tokens.take("unlogged")
+        tokens.take("table")
+        if self.keys[tokens.i] == "strict" and self.kinds[tokens.i + 1] == WORD:
+            tokens.i += 1
+        if self.keys[tokens.i] in ("outfile", "dumpfile"):
+            tokens.i += 1
+            select.into = self.grammar.table_refs.table_name()
+            while self.keys[tokens.i] in ("fields", "columns", "lines", "terminated", "enclosed", "escaped", "by",
                                         "optionally", "starting", "character", "set") or (
-                self.kinds[self.i] in (STRING, WORD) and self.keys[self.i - 1] in ("by", "set")
+                self.kinds[tokens.i] in (STRING, WORD) and self.keys[tokens.i - 1] in ("by", "set")
             ):  # fmt: skip
-                self.i += 1
+                tokens.i += 1
             return
-        if self.keys[self.i] == "$":
-            i = self.i  # SELECT … INTO @variable, :variable
-            self.i += 1
+        if self.keys[tokens.i] == "$":
+            i = tokens.i  # SELECT … INTO @variable, :variable
+            tokens.i += 1
             select.into = tree.TableName(self.starts[i], self.ends[i], (self.written(i),))
             select.into_variables = [self.written(i)]
         else:
-            select.into = self.table_name()
-            if self.keys[self.i] == "(" and self.dialect.bare_calls:
-                self.skip_parentheses()  # an element of a collection
-                if self.take("."):
-                    self.name("a field")
+            select.into = self.grammar.table_refs.table_name()
+            if self.keys[tokens.i] == "(" and self.dialect.bare_calls:
+                tokens.skip_parentheses()  # an element of a collection
+                if tokens.take("."):
+                    tokens.name("a field")
                 select.into_variables = [".".join(select.into.parts)]
-            if self.keys[self.i] == ",":
+            if self.keys[tokens.i] == ",":
                 select.into_variables = [".".join(select.into.parts)]
-        while self.take(","):
+        while tokens.take(","):
             select.into_variables = select.into_variables or []
-            if self.keys[self.i] == "$":
-                select.into_variables.append(self.written(self.i))
-                self.i += 1
+            if self.keys[tokens.i] == "$":
+                select.into_variables.append(self.written(tokens.i))
+                tokens.i += 1
             else:
-                select.into_variables.append(".".join(self.qualified()))
-                if self.keys[self.i] == "(" and self.dialect.bare_calls:
-                    self.skip_parentheses()
+                select.into_variables.append(".".join(tokens.qualified()))
+                if self.keys[tokens.i] == "(" and self.dialect.bare_calls:
+                    tokens.skip_parentheses()
 
-    def _grouping(self) -> list[tree.Expression]:
+    def grouping(self) -> list[tree.Expression]:
+        tokens = self.tokens
         found: list[tree.Expression] = []
         while True:
-            key = self.keys[self.i]
-            if key == "grouping" and self.peek() == "sets":
-                self.i += 2
-                self.expect("(")
-                found += self._grouping()
-                self.expect(")")
-            elif key in ("rollup", "cube") and self.peek() == "(":
-                self.i += 2
-                found += self.expression_list()
-                self.expect(")")
-            elif key == "(" and self.peek() == ")":
-                self.i += 2
+            key = self.keys[tokens.i]
+            if key == "grouping" and tokens.peek() == "sets":
+                tokens.i += 2
+                tokens.expect("(")
+                found += self.grouping()
+                tokens.expect(")")
+            elif key in ("rollup", "cube") and tokens.peek() == "(":
+                tokens.i += 2
+                found += self.grammar.calls.expression_list()
+                tokens.expect(")")
+            elif key == "(" and tokens.peek() == ")":
+                tokens.i += 2
             else:
-                found.append(self.expression())
-                if not self.dialect.joins_need_condition and not self.take("asc"):
-                    self.take("desc")
-            if not self.take(","):
+                found.append(self.grammar.expressions.expression())
+                if not self.dialect.joins_need_condition and not tokens.take("asc"):
+                    tokens.take("desc")
+            if not tokens.take(","):
                 return found

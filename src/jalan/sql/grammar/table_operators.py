@@ -4,288 +4,298 @@ cut into columns."""
 from collections.abc import Callable
 
 from jalan.sql import tree
+from jalan.sql.grammar.part import GrammarPart
 from jalan.sql.lexer import END, NUMBER, OPERATOR, STRING, WORD
-from jalan.sql.grammar.select_list import ItemParser
 
 
-class ReshapingParser(ItemParser):
+class TableOperatorGrammar(GrammarPart):
     """Reads the clauses that reshape what stands before them."""
-
-    def _alias(self, item: tree.FromItem) -> None:
-        raise NotImplementedError
-
-    def _at_alias(self) -> bool:
-        raise NotImplementedError
 
     def reshaping(self, source: tree.FromItem) -> tree.FromItem:
         """Read the clause that stands here and return what it makes of ``source``."""
-        return RESHAPINGS[self.keys[self.i]](self, source)
+        return RESHAPINGS[self.keys[self.tokens.i]](self, source)
 
     def sample(self) -> list[tree.Expression]:
         """Read ``TABLESAMPLE [method] (…) [REPEATABLE (…)]`` and its kin; returns the expressions in it."""
-        self.i += 1
+        grammar = self.grammar
+        tokens = self.tokens
+        tokens.i += 1
         found: list[tree.Expression] = []
-        if self.kinds[self.i] == WORD and self.keys[self.i] not in self._no_alias:
-            self.qualified("a sampling method")
-        if self.keys[self.i] == "(":
-            self.i += 1
-            if self.keys[self.i] == "bucket":
-                while self.keys[self.i] not in (")", "on", ""):
-                    self.i += 1
-                if self.take("on"):
-                    found.append(self.expression())
+        if self.kinds[tokens.i] == WORD and self.keys[tokens.i] not in tokens.no_alias:
+            tokens.qualified("a sampling method")
+        if self.keys[tokens.i] == "(":
+            tokens.i += 1
+            if self.keys[tokens.i] == "bucket":
+                while self.keys[tokens.i] not in (")", "on", ""):
+                    tokens.i += 1
+                if tokens.take("on"):
+                    found.append(grammar.expressions.expression())
             else:
-                percent = self.kinds[self.i] == NUMBER and self.keys[self.i + 1] == "%"
-                found.append(self.expression(10 if percent else 1))
-                if self.take(","):
-                    found += self.expression_list()
-            while self.keys[self.i] in ("percent", "rows", "row", "%"):
-                self.i += 1
-            self.expect(")")
+                percent = self.kinds[tokens.i] == NUMBER and self.keys[tokens.i + 1] == "%"
+                found.append(grammar.expressions.expression(10 if percent else 1))
+                if tokens.take(","):
+                    found += grammar.calls.expression_list()
+            while self.keys[tokens.i] in ("percent", "rows", "row", "%"):
+                tokens.i += 1
+            tokens.expect(")")
         else:
-            found.append(self.expression(10))
-            while self.keys[self.i] in ("percent", "rows", "row", "%"):
-                self.i += 1
-            if self.keys[self.i] == "(":
-                self.skip_parentheses()
-        while self.keys[self.i] in ("repeatable", "seed") and self.peek() == "(":
-            self.i += 2
-            found.append(self.expression())
-            self.expect(")")
+            found.append(grammar.expressions.expression(10))
+            while self.keys[tokens.i] in ("percent", "rows", "row", "%"):
+                tokens.i += 1
+            if self.keys[tokens.i] == "(":
+                tokens.skip_parentheses()
+        while self.keys[tokens.i] in ("repeatable", "seed") and tokens.peek() == "(":
+            tokens.i += 2
+            found.append(grammar.expressions.expression())
+            tokens.expect(")")
         return found
 
     # --- pivot and unpivot ---------------------------------------------------------------------------
 
     def _pivot(self, source: tree.FromItem) -> tree.FromItem:
-        self.i += 1
-        self.take("xml")
-        self.expect("(")
-        aggregates = self.items()
-        self.expect("for")
+        grammar = self.grammar
+        tokens = self.tokens
+        tokens.i += 1
+        tokens.take("xml")
+        tokens.expect("(")
+        aggregates = grammar.select_list.items()
+        tokens.expect("for")
         keys: list[tree.Expression] = []
         values: list[tree.Item] | None = []
-        while self.keys[self.i] not in (")", "group", "default"):
+        while self.keys[tokens.i] not in (")", "group", "default"):
             keys += self._pivot_key()
-            self.expect("in")
-            listed = self._pivot_values()
+            tokens.expect("in")
+            listed = self.pivot_values()
             values = None if listed is None else (values or []) + listed
-        if self.take("default"):
+        if tokens.take("default"):
             self.skip_parentheses_after("on", "null")
         group = None
-        if self.take("group"):
-            self.expect("by")
-            group = self.expression_list()
-        self.expect(")")
+        if tokens.take("group"):
+            tokens.expect("by")
+            group = grammar.calls.expression_list()
+        tokens.expect(")")
         item = tree.Pivot(source.start, 0, None, None, source, aggregates, keys, values, group)
-        self._alias(item)
+        grammar.table_refs.alias(item)
         return item
 
     def skip_parentheses_after(self, *words: str) -> None:
         """Step over these words and the parentheses behind them."""
-        if self.take_words(*words):
-            self.skip_parentheses()
+        if self.tokens.take_words(*words):
+            self.tokens.skip_parentheses()
 
-    def _pivot_values(self) -> list[tree.Item] | None:
+    def pivot_values(self) -> list[tree.Item] | None:
         """Read ``(value [AS name], …)``; None where the data decides."""
-        if self.keys[self.i] != "(":
-            self.qualified("an enumeration")
+        tokens = self.tokens
+        if self.keys[tokens.i] != "(":
+            tokens.qualified("an enumeration")
             return None
-        self.expect("(")
-        if self.keys[self.i] == "any" or self._is_query(self.i):
+        tokens.expect("(")
+        if self.keys[tokens.i] == "any" or self.grammar.expressions.is_query(tokens.i):
             open_ = 1
             while open_:
-                open_ += {"(": 1, ")": -1}.get(self.keys[self.i], 0)
-                if self.kinds[self.i] == END:
-                    self.fail("“)”")
-                self.i += 1
+                open_ += {"(": 1, ")": -1}.get(self.keys[tokens.i], 0)
+                if self.kinds[tokens.i] == END:
+                    tokens.fail("“)”")
+                tokens.i += 1
             return None
-        values = self.items()
-        self.expect(")")
+        values = self.grammar.select_list.items()
+        tokens.expect(")")
         return values
 
     def _pivot_key(self) -> list[tree.Expression]:
-        if self.keys[self.i] != "(":
-            return [self.expression(7)]
-        self.i += 1
-        found = self.expression_list()
-        self.expect(")")
+        tokens = self.tokens
+        if self.keys[tokens.i] != "(":
+            return [self.grammar.expressions.expression(7)]
+        tokens.i += 1
+        found = self.grammar.calls.expression_list()
+        tokens.expect(")")
         return found
 
     def _unpivot(self, source: tree.FromItem) -> tree.FromItem:
-        self.i += 1
-        if self.keys[self.i] in ("include", "exclude"):
-            self.i += 2
-        self.expect("(")
-        values = self.names_in_parentheses() if self.keys[self.i] == "(" else [self.name("a column")]
-        self.expect("for")
-        key = self.names_in_parentheses()[0] if self.keys[self.i] == "(" else self.name("a column")
-        self.expect("in")
-        self.expect("(")
+        grammar = self.grammar
+        tokens = self.tokens
+        tokens.i += 1
+        if self.keys[tokens.i] in ("include", "exclude"):
+            tokens.i += 2
+        tokens.expect("(")
+        values = tokens.names_in_parentheses() if self.keys[tokens.i] == "(" else [tokens.name("a column")]
+        tokens.expect("for")
+        key = tokens.names_in_parentheses()[0] if self.keys[tokens.i] == "(" else tokens.name("a column")
+        tokens.expect("in")
+        tokens.expect("(")
         groups = []
         while True:
-            expression = self.expression()
+            expression = grammar.expressions.expression()
             groups.append(expression.items if isinstance(expression, tree.Row) else [expression])
-            if self.take("as"):
-                self.expression()
-            elif self._at_alias() or self.kinds[self.i] == STRING:
-                self.string_or_name("a name")
-            if not self.take(","):
+            if tokens.take("as"):
+                grammar.expressions.expression()
+            elif grammar.table_refs.at_alias() or self.kinds[tokens.i] == STRING:
+                grammar.select_list.string_or_name("a name")
+            if not tokens.take(","):
                 break
-        self.expect(")")
-        self.expect(")")
+        tokens.expect(")")
+        tokens.expect(")")
         item = tree.Unpivot(source.start, 0, None, None, source, values, key, groups)
-        self._alias(item)
+        grammar.table_refs.alias(item)
         return item
 
     # --- rows that match a pattern -------------------------------------------------------------------
 
     def _match_recognize(self, source: tree.FromItem) -> tree.FromItem:
-        self.i += 1
-        self.expect("(")
+        grammar = self.grammar
+        tokens = self.tokens
+        tokens.i += 1
+        tokens.expect("(")
         item = tree.MatchRecognize(source.start, 0, None, None, source, [], [], [], [], [])
-        if self.take_words("partition", "by"):
-            item.partition = self.expression_list()
-        if self.keys[self.i] == "order":
-            item.order = self.order_by()
-        if self.take("measures"):
-            item.measures = self.items()
-        while self.keys[self.i] not in ("pattern", "define", ")") and self.kinds[self.i] != END:
-            item.all_rows = item.all_rows or (self.keys[self.i] == "all" and self.peek() == "rows")
-            self.i += 1
-        if self.take("pattern"):
-            first = self.i
-            self.skip_parentheses()
-            words = {self.keys[i] for i in range(first, self.i) if self.kinds[i] == WORD}
-            item.symbols = sorted(self._folding.apply(word) for word in words - {"permute"})
-        if self.take("subset"):
+        if tokens.take_words("partition", "by"):
+            item.partition = grammar.calls.expression_list()
+        if self.keys[tokens.i] == "order":
+            item.order = grammar.calls.order_by()
+        if tokens.take("measures"):
+            item.measures = grammar.select_list.items()
+        while self.keys[tokens.i] not in ("pattern", "define", ")") and self.kinds[tokens.i] != END:
+            item.all_rows = item.all_rows or (self.keys[tokens.i] == "all" and tokens.peek() == "rows")
+            tokens.i += 1
+        if tokens.take("pattern"):
+            first = tokens.i
+            tokens.skip_parentheses()
+            words = {self.keys[i] for i in range(first, tokens.i) if self.kinds[i] == WORD}
+            item.symbols = sorted(tokens.folding.apply(word) for word in words - {"permute"})
+        if tokens.take("subset"):
             while True:
-                item.symbols.append(self.name())
-                self.expect("=")
-                self.skip_parentheses()
-                if not self.take(","):
+                item.symbols.append(tokens.name())
+                tokens.expect("=")
+                tokens.skip_parentheses()
+                if not tokens.take(","):
                     break
-        if self.take("define"):
+        if tokens.take("define"):
             while True:
-                item.symbols.append(self.name("a variable of the pattern"))
-                self.expect("as")
-                item.defines.append(self.expression())
-                if not self.take(","):
+                item.symbols.append(tokens.name("a variable of the pattern"))
+                tokens.expect("as")
+                item.defines.append(grammar.expressions.expression())
+                if not tokens.take(","):
                     break
-        self.expect(")")
-        self._alias(item)
+        tokens.expect(")")
+        grammar.table_refs.alias(item)
         return item
 
     # --- documents -----------------------------------------------------------------------------------
 
     def _json_table(self) -> tree.Shredded | None:
-        start = self.starts[self.i]
-        name = self.keys[self.i]
-        self.i += 2
-        item = tree.Shredded(start, 0, None, None, name, self.expression_list(), [])
-        while self.keys[self.i] not in ("columns", ")"):
-            if self.take("passing"):
-                item.arguments.append(self.expression())
-                if self.take("as"):
-                    self.name()
-            elif self.kinds[self.i] == END:
-                self.fail("“COLUMNS”")
+        grammar = self.grammar
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        name = self.keys[tokens.i]
+        tokens.i += 2
+        item = tree.Shredded(start, 0, None, None, name, grammar.calls.expression_list(), [])
+        while self.keys[tokens.i] not in ("columns", ")"):
+            if tokens.take("passing"):
+                item.arguments.append(grammar.expressions.expression())
+                if tokens.take("as"):
+                    tokens.name()
+            elif self.kinds[tokens.i] == END:
+                tokens.fail("“COLUMNS”")
             else:
-                self.i += 1
-        if self.take("columns"):
-            if self.take("("):
+                tokens.i += 1
+        if tokens.take("columns"):
+            if tokens.take("("):
                 self._shredded_columns(item)
-                self.expect(")")
+                tokens.expect(")")
             else:
                 self._shredded_columns(item)
-        self._skip_tail()
-        self.expect(")")
+        grammar.calls.skip_tail()
+        tokens.expect(")")
         return item
 
     def _shredded_columns(self, item: tree.Shredded, below: str = "") -> None:
         """Read ``name type [PATH path] [DEFAULT value …], NESTED [PATH] path COLUMNS (…)``."""
+        tokens = self.tokens
         while True:
-            if self.keys[self.i] == "nested":
-                self.i += 1
-                self.take("path")
-                inner = self.written(self.i)[1:-1] if self.kinds[self.i] == STRING else ""
-                while not (self.take("columns") or self.kinds[self.i] == END):
-                    self.i += 1
-                self.expect("(")
+            if self.keys[tokens.i] == "nested":
+                tokens.i += 1
+                tokens.take("path")
+                inner = self.written(tokens.i)[1:-1] if self.kinds[tokens.i] == STRING else ""
+                while not (tokens.take("columns") or self.kinds[tokens.i] == END):
+                    tokens.i += 1
+                tokens.expect("(")
                 self._shredded_columns(item, _below(below, inner))
-                self.expect(")")
+                tokens.expect(")")
             else:
                 self._shredded_column(item, below)
-            if not self.take(","):
+            if not tokens.take(","):
                 return
 
     def _shredded_column(self, item: tree.Shredded, below: str) -> None:
-        name = self.name("a column")
+        tokens = self.tokens
+        name = tokens.name("a column")
         path: str | None = str(name)
         expressions: list[tree.Expression] = []
-        if self.take_words("for", "ordinality"):
+        if tokens.take_words("for", "ordinality"):
             path = None
-        while self.keys[self.i] not in (",", ")"):
-            key = self.keys[self.i]
-            if self.kinds[self.i] == END:
-                self.fail("“)”")
+        while self.keys[tokens.i] not in (",", ")"):
+            key = self.keys[tokens.i]
+            if self.kinds[tokens.i] == END:
+                tokens.fail("“)”")
             if key == "(":
-                self.skip_parentheses()
-            elif key in ("path", "default") and self.keys[self.i - 1] != "as":
-                self.i += 1
-                if self.kinds[self.i] == WORD and self.keys[self.i] in _SHREDDED_WORDS:
+                tokens.skip_parentheses()
+            elif key in ("path", "default") and self.keys[tokens.i - 1] != "as":
+                tokens.i += 1
+                if self.kinds[tokens.i] == WORD and self.keys[tokens.i] in _SHREDDED_WORDS:
                     continue
-                at = self.i
-                value = self.expression()
+                at = tokens.i
+                value = self.grammar.expressions.expression()
                 if not isinstance(value, tree.Literal):
                     expressions.append(value)
                 elif key == "path" and path is not None and self.kinds[at] == STRING:
                     path = self.written(at)[1:-1]
-            elif self.kinds[self.i] == STRING and (
-                self.kinds[self.i - 1] != OPERATOR or self.keys[self.i - 1] == ")"
+            elif self.kinds[tokens.i] == STRING and (
+                self.kinds[tokens.i - 1] != OPERATOR or self.keys[tokens.i - 1] == ")"
             ):
-                path = path and self.written(self.i)[1:-1]  # OPENJSON has no word before the path
-                self.i += 1
+                path = path and self.written(tokens.i)[1:-1]  # OPENJSON has no word before the path
+                tokens.i += 1
             else:
-                self.i += 1
+                tokens.i += 1
         item.fields.append((name, path if path is None else _below(below, path), expressions))
 
     def _xml_table(self) -> tree.Shredded | None:
-        start = self.starts[self.i]
-        self.i += 2
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 2
         item = tree.Shredded(start, 0, None, None, "xmltable", [], [])
-        if self.keys[self.i] == "xmlnamespaces":
-            self.i += 1
-            self.skip_parentheses()
-            self.expect(",")
-        row = self.expression()
-        if self.take("passing"):
-            while self.take_words("by", "ref") or self.take_words("by", "value"):
+        if self.keys[tokens.i] == "xmlnamespaces":
+            tokens.i += 1
+            tokens.skip_parentheses()
+            tokens.expect(",")
+        row = self.grammar.expressions.expression()
+        if tokens.take("passing"):
+            while tokens.take_words("by", "ref") or tokens.take_words("by", "value"):
                 pass
-            item.arguments.append(self.expression())
-            if self.take("as"):
-                self.name()
-            while self.take_words("by", "ref") or self.take_words("by", "value"):
+            item.arguments.append(self.grammar.expressions.expression())
+            if tokens.take("as"):
+                tokens.name()
+            while tokens.take_words("by", "ref") or tokens.take_words("by", "value"):
                 pass
         item.arguments.append(row)
-        self.take_words("returning", "sequence", "by", "ref")
-        if self.take("columns"):
+        tokens.take_words("returning", "sequence", "by", "ref")
+        if tokens.take("columns"):
             self._shredded_columns(item)
-        self.expect(")")
+        tokens.expect(")")
         return item
 
     def _open_json(self) -> tree.Shredded | None:
-        at = self.i
+        tokens = self.tokens
+        at = tokens.i
         start = self.starts[at]
-        self.i += 2
-        arguments = self.expression_list()
-        self.expect(")")
-        if not (self.keys[self.i] == "with" and self.peek() == "("):
-            self.i = at
+        tokens.i += 2
+        arguments = self.grammar.calls.expression_list()
+        tokens.expect(")")
+        if not (self.keys[tokens.i] == "with" and tokens.peek() == "("):
+            tokens.i = at
             return None
-        self.i += 2
+        tokens.i += 2
         item = tree.Shredded(start, 0, None, None, "openjson", arguments, [])
         self._shredded_columns(item)
-        self.expect(")")
+        tokens.expect(")")
         return item
 
 
@@ -300,14 +310,14 @@ def _below(first: str, then: str) -> str:
 
 
 _SHREDDED_WORDS = frozenset({"on", "empty", "error", "null", "unconditional", "array", "object"})
-RESHAPINGS: dict[str, Callable[[ReshapingParser, tree.FromItem], tree.FromItem]] = {
-    "pivot": ReshapingParser._pivot,
-    "unpivot": ReshapingParser._unpivot,
-    "match_recognize": ReshapingParser._match_recognize,
+RESHAPINGS: dict[str, Callable[[TableOperatorGrammar, tree.FromItem], tree.FromItem]] = {
+    "pivot": TableOperatorGrammar._pivot,
+    "unpivot": TableOperatorGrammar._unpivot,
+    "match_recognize": TableOperatorGrammar._match_recognize,
 }
 
-SHREDDERS: dict[str, Callable[[ReshapingParser], tree.Shredded | None]] = {
-    "json_table": ReshapingParser._json_table,
-    "xmltable": ReshapingParser._xml_table,
-    "openjson": ReshapingParser._open_json,
+SHREDDERS: dict[str, Callable[[TableOperatorGrammar], tree.Shredded | None]] = {
+    "json_table": TableOperatorGrammar._json_table,
+    "xmltable": TableOperatorGrammar._xml_table,
+    "openjson": TableOperatorGrammar._open_json,
 }

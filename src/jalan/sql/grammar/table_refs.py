@@ -1,8 +1,9 @@
 """The grammar of what stands in FROM: tables, files, queries, functions, and the joins between them."""
 
 from jalan.sql import tree
+from jalan.sql.grammar.part import GrammarPart
+from jalan.sql.grammar.table_operators import RESHAPINGS, SHREDDERS
 from jalan.sql.lexer import END, LOCATION, OPERATOR, PARAMETER, QUOTED, STRING, WORD
-from jalan.sql.grammar.table_operators import RESHAPINGS, SHREDDERS, ReshapingParser
 
 JOIN_STARTS = frozenset(
     """
@@ -29,27 +30,28 @@ _BEHIND_TABLE = frozenset(
 _INDEX_HINTS = frozenset({"use", "force", "ignore"})
 
 
-class FromParser(ReshapingParser):
+class TableRefGrammar(GrammarPart):
     """Reads FROM."""
 
     def from_list(self) -> list[tree.FromItem]:
         """Read what stands behind FROM or USING."""
+        tokens = self.tokens
         found = [self.from_item()]
-        while self.keys[self.i] == ",":
-            self.i += 1
+        while self.keys[tokens.i] == ",":
+            tokens.i += 1
             item = self.from_item()
-            if self.keys[self.i] == "on" and not self.dialect.joins_need_condition:
-                self.i += 1  # SQLite: a comma joins too
-                left, condition = found.pop(), self.expression()
+            if self.keys[tokens.i] == "on" and not self.dialect.joins_need_condition:
+                tokens.i += 1  # SQLite: a comma joins too
+                left, condition = found.pop(), self.grammar.expressions.expression()
                 item = tree.Join(left.start, condition.end, None, None, "inner", left, item, condition, None, False)
             found.append(item)
         return found
 
     def from_item(self) -> tree.FromItem:
         """Read one entry of FROM with all its joins."""
-        left = self._from_primary()
-        while self.keys[self.i] in JOIN_STARTS:
-            joined = self._join(left)
+        left = self.from_primary()
+        while self.keys[self.tokens.i] in JOIN_STARTS:
+            joined = self.join(left)
             if joined is None:
                 break
             left = joined
@@ -57,127 +59,131 @@ class FromParser(ReshapingParser):
 
     def set_operator_behind_side(self) -> bool:
         """Whether a set operator stands here behind ``FULL``, ``LEFT [OUTER]`` or ``INNER``."""
-        i = self.i
+        i = self.tokens.i
         while self.keys[i] in SET_SIDES:
             i += 1
-        return i > self.i and self.keys[i] in ("union", "except", "intersect", "minus")
+        return i > self.tokens.i and self.keys[i] in ("union", "except", "intersect", "minus")
 
-    def _join(self, left: tree.FromItem) -> tree.FromItem | None:
-        if self.keys[self.i] == "lateral":
-            return self._lateral_view(left) if self.peek() == "view" else None
-        natural = self.take("natural")
-        self.take("global")
-        at = self.i
+    def join(self, left: tree.FromItem) -> tree.FromItem | None:
+        tokens = self.tokens
+        if self.keys[tokens.i] == "lateral":
+            return self.lateral_view(left) if tokens.peek() == "view" else None
+        natural = tokens.take("natural")
+        tokens.take("global")
+        at = tokens.i
         kind = "inner"
-        if self.keys[self.i] in SET_SIDES and self.set_operator_behind_side():
+        if self.keys[tokens.i] in SET_SIDES and self.set_operator_behind_side():
             return None
-        while self.keys[self.i] in _JOIN_KINDS:
-            word = self.keys[self.i]
+        while self.keys[tokens.i] in _JOIN_KINDS:
+            word = self.keys[tokens.i]
             if word in ("semi", "anti", "asof") or kind == "inner":
                 kind = {"inner": "inner", "outer": "left", "any": "inner"}.get(word, word)
-            self.i += 1
-        if self.keys[self.i] == "apply":
-            self.i += 1
+            tokens.i += 1
+        if self.keys[tokens.i] == "apply":
+            tokens.i += 1
             return self._apply(left, kind)
-        if self.keys[self.i] == "straight_join":
-            self.i += 1
+        if self.keys[tokens.i] == "straight_join":
+            tokens.i += 1
         else:
-            while self.keys[self.i] in ("hash", "loop", "merge", "remote"):
-                self.i += 1
-            if self.i > at and self.keys[self.i] != "join" and self.keys[at] == "any":
-                self.i = at
+            while self.keys[tokens.i] in ("hash", "loop", "merge", "remote"):
+                tokens.i += 1
+            if tokens.i > at and self.keys[tokens.i] != "join" and self.keys[at] == "any":
+                tokens.i = at
                 return None
-            self.expect("join")
-        right = self._from_primary()
+            tokens.expect("join")
+        right = self.from_primary()
         join = tree.Join(left.start, right.end, None, None, kind, left, right, None, None, natural)
-        conditional = self.keys[self.i] in ("on", "using") and not self.dialect.joins_need_condition
+        conditional = self.keys[tokens.i] in ("on", "using") and not self.dialect.joins_need_condition
         if (kind in ("cross", "positional") and not conditional) or natural:
             join.kind = "cross" if kind == "positional" else kind
             return join
-        while self.keys[self.i] in JOIN_STARTS:
-            deeper = self._join(right)
+        while self.keys[tokens.i] in JOIN_STARTS:
+            deeper = self.join(right)
             if deeper is None:
                 break
             right = deeper
         join.right = right
         matched: tree.Expression | None = None
-        if self.keys[self.i] == "match_condition":
-            self.i += 1
-            self.expect("(")
-            matched = self.expression()
-            self.expect(")")
-        if self.take("on"):
-            join.condition = self.expression()
-        elif self.take("using"):
+        if self.keys[tokens.i] == "match_condition":
+            tokens.i += 1
+            tokens.expect("(")
+            matched = self.grammar.expressions.expression()
+            tokens.expect(")")
+        if tokens.take("on"):
+            join.condition = self.grammar.expressions.expression()
+        elif tokens.take("using"):
             join.using = self._using()
-            if self.take("as"):
-                join.using_alias = self.name("an alias")
+            if tokens.take("as"):
+                join.using_alias = tokens.name("an alias")
         elif matched is None and self.dialect.joins_need_condition:
-            self.fail("ON or USING")
+            tokens.fail("ON or USING")
         if matched is not None:
             both = join.condition
             join.condition = matched if both is None else tree.Binary(matched.start, both.end, "and", matched, both)
-        join.end = self.end_of_last()
+        join.end = tokens.end_of_last()
         return join
 
     def _apply(self, left: tree.FromItem, kind: str) -> tree.FromItem:
-        right = self._from_primary()
+        right = self.from_primary()
         if isinstance(right, tree.Derived):
             right.lateral = True
         kind = "left" if kind == "left" else "cross"
         return tree.Join(left.start, right.end, None, None, kind, left, right, None, None, False)
 
-    def _lateral_view(self, left: tree.FromItem) -> tree.FromItem:
-        start = self.starts[self.i]
-        self.i += 2
-        self.take("outer")
-        item = tree.FunctionSource(start, 0, None, None, [self._function_call()], [None])
-        if self._at_alias() and self.keys[self.i] != "as":
-            item.alias = self.name()
-        if self.take("as"):
-            item.columns = [self.name("a column")]
-            while self.keys[self.i] == "," and self.kinds[self.i + 1] in (WORD, QUOTED):
-                self.i += 1
-                item.columns.append(self.name("a column"))
-        item.end = self.end_of_last()
+    def lateral_view(self, left: tree.FromItem) -> tree.FromItem:
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 2
+        tokens.take("outer")
+        item = tree.FunctionSource(start, 0, None, None, [self.function_call()], [None])
+        if self.at_alias() and self.keys[tokens.i] != "as":
+            item.alias = tokens.name()
+        if tokens.take("as"):
+            item.columns = [tokens.name("a column")]
+            while self.keys[tokens.i] == "," and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+                tokens.i += 1
+                item.columns.append(tokens.name("a column"))
+        item.end = tokens.end_of_last()
         return tree.Join(left.start, item.end, None, None, "cross", left, item, None, None, False)
 
     def _using(self) -> list[tuple[str, int, int]]:
-        self.expect("(")
+        tokens = self.tokens
+        tokens.expect("(")
         found = []
         while True:
-            i = self.i
-            name = self.name("a column")
+            i = tokens.i
+            name = tokens.name("a column")
             found.append((name, self.starts[i], self.ends[i]))
-            if not self.take(","):
+            if not tokens.take(","):
                 break
-        self.expect(")")
+        tokens.expect(")")
         return found
 
-    def _from_primary(self) -> tree.FromItem:
-        key = self.keys[self.i]
+    def from_primary(self) -> tree.FromItem:
+        tokens = self.tokens
+        key = self.keys[tokens.i]
         item: tree.FromItem
-        if self.dialect.columns_calls and self.keys[self.i + 1] == ":" and self.kinds[self.i] in (WORD, QUOTED):
-            alias = self.name()  # alias: table
-            self.i += 1
-            item = self._from_primary()
+        if self.dialect.columns_calls and self.keys[tokens.i + 1] == ":" and self.kinds[tokens.i] in (WORD, QUOTED):
+            alias = tokens.name()  # alias: table
+            tokens.i += 1
+            item = self.from_primary()
             item.alias = alias
             return item
-        if self.dialect.stages and self.kinds[self.i] == PARAMETER and self.written(self.i)[1:].isdigit():
-            name = tree.TableName(self.starts[self.i], self.ends[self.i], (self.written(self.i),))
-            self.i += 1
+        if self.dialect.stages and self.kinds[tokens.i] == PARAMETER and self.written(tokens.i)[1:].isdigit():
+            name = tree.TableName(self.starts[tokens.i], self.ends[tokens.i], (self.written(tokens.i),))
+            tokens.i += 1
             item = tree.TableSource(name.start, name.end, None, None, name)
-            self._alias(item)
+            self.alias(item)
             return item
-        if key == "{" and self.keys[self.i + 1] == "oj":
-            self.i += 2
+        if key == "{" and self.keys[tokens.i + 1] == "oj":
+            tokens.i += 2
             item = self.from_item()
-            self.expect("}")
+            tokens.expect("}")
             return item
         if key == "lateral":
-            start = self.starts[self.i]
-            self.i += 1
-            item = self._from_primary()
+            start = self.starts[tokens.i]
+            tokens.i += 1
+            item = self.from_primary()
             if isinstance(item, tree.Derived):
                 item.lateral = True
                 item.start = start
@@ -185,105 +191,109 @@ class FromParser(ReshapingParser):
         if key == "(":
             item = self._from_parenthesis()
         elif key == "values":
-            start = self.starts[self.i]
-            query = self.query()
-            item = tree.Derived(start, self.end_of_last(), None, None, query)
-            self._alias(item)
-        elif key == "rows" and self.peek() == "from" and self.peek(2) == "(":
+            start = self.starts[tokens.i]
+            query = self.grammar.queries.query()
+            item = tree.Derived(start, tokens.end_of_last(), None, None, query)
+            self.alias(item)
+        elif key == "rows" and tokens.peek() == "from" and tokens.peek(2) == "(":
             item = self._rows_from()
-        elif key == "only" and self.peek() == "(":
-            self.i += 2
-            item = self._table_source()
-            self.expect(")")
-        elif key == "table" and self.peek() == "(":
+        elif key == "only" and tokens.peek() == "(":
+            tokens.i += 2
+            item = self.table_source()
+            tokens.expect(")")
+        elif key == "table" and tokens.peek() == "(":
             item = self._table_function()
-        elif key == "stream" and "stream" in self.dialect.table_names and self.kinds[self.i + 1] in (WORD, QUOTED):
-            self.i += 1
-            item = self._table_source()
-        elif key == "unpivot" and self.kinds[self.i + 1] in (WORD, QUOTED):
+        elif (
+            key == "stream" and "stream" in self.dialect.table_names and self.kinds[tokens.i + 1] in (WORD, QUOTED)
+        ):
+            tokens.i += 1
+            item = self.table_source()
+        elif key == "unpivot" and self.kinds[tokens.i + 1] in (WORD, QUOTED):
             item = self._object_unpivot()
         else:
             if key == "only":
-                self.i += 1
-            item = self._table_source()
-        while self.keys[self.i] in RESHAPINGS:
-            item = self.reshaping(item)
+                tokens.i += 1
+            item = self.table_source()
+        while self.keys[tokens.i] in RESHAPINGS:
+            item = self.grammar.table_operators.reshaping(item)
         return item
 
     def _object_unpivot(self) -> tree.FromItem:
         """``UNPIVOT document AS value AT key``: a row for each attribute."""
-        start = self.starts[self.i]
-        self.i += 1
-        item = tree.FunctionSource(start, 0, None, None, [self.expression(8)], [None])
-        self.take("as")
-        names = [self.name("a column")]
-        if self.take("at"):
-            names.append(self.name("a column"))
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 1
+        item = tree.FunctionSource(start, 0, None, None, [self.grammar.expressions.expression(8)], [None])
+        tokens.take("as")
+        names = [tokens.name("a column")]
+        if tokens.take("at"):
+            names.append(tokens.name("a column"))
         item.defined[0] = names
-        item.end = self.end_of_last()
+        item.end = tokens.end_of_last()
         return item
 
     def _table_function(self) -> tree.FromItem:
         """``TABLE(function(…))``, ``TABLE(column)``, ``TABLE(name)``."""
-        start = self.starts[self.i]
-        self.i += 2
-        if self.kinds[self.i + 1] == OPERATOR and self.keys[self.i + 1] == ")" and self.kinds[self.i] == WORD:
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 2
+        if self.kinds[tokens.i + 1] == OPERATOR and self.keys[tokens.i + 1] == ")" and self.kinds[tokens.i] == WORD:
             table = self.table_name()
-            self.expect(")")
-            source = tree.TableSource(start, self.end_of_last(), None, None, table)
-            self._alias(source)
+            tokens.expect(")")
+            source = tree.TableSource(start, tokens.end_of_last(), None, None, table)
+            self.alias(source)
             return source
-        if self.kinds[self.i] == STRING and self.keys[self.i + 1] == ")" and self.dialect.stages:
-            table = tree.TableName(start, self.ends[self.i + 1], self._named_by(self.i))
-            self.i += 2
-            source = tree.TableSource(start, self.end_of_last(), None, None, table)
-            self._alias(source)
+        if self.kinds[tokens.i] == STRING and self.keys[tokens.i + 1] == ")" and self.dialect.stages:
+            table = tree.TableName(start, self.ends[tokens.i + 1], self.grammar.literals.named_by(tokens.i))
+            tokens.i += 2
+            source = tree.TableSource(start, tokens.end_of_last(), None, None, table)
+            self.alias(source)
             return source
-        inner = self.expression()
-        self.expect(")")
+        inner = self.grammar.expressions.expression()
+        tokens.expect(")")
         item = tree.FunctionSource(start, 0, None, None, [inner], [None])
         self._function_tail(item)
         return item
 
     def _from_parenthesis(self) -> tree.FromItem:
-        self.enter()
-        start = self.starts[self.i]
+        grammar = self.grammar
+        tokens = self.tokens
+        tokens.enter()
+        start = self.starts[tokens.i]
         item: tree.FromItem
-        change = self.keys[self.i + 1] in ("insert", "update", "delete", "merge") and self.dialect.bare_statements
-        if change or (self._starts_query(self.i + 1) and self._derived_ahead()):
-            self.i += 1
-            query = self.query_or_change() if change else self.query()
-            self.expect(")")
-            item = tree.Derived(start, self.end_of_last(), None, None, query)
-            self._alias(item)
-            if self.keys[self.i] in ("tablesample", "sample"):
-                query.limit += self.sample()
+        change = self.keys[tokens.i + 1] in ("insert", "update", "delete", "merge") and self.dialect.bare_statements
+        if change or (self.starts_query(tokens.i + 1) and self._derived_ahead()):
+            tokens.i += 1
+            query = grammar.copy.query_or_change() if change else grammar.queries.query()
+            tokens.expect(")")
+            item = tree.Derived(start, tokens.end_of_last(), None, None, query)
+            self.alias(item)
+            if self.keys[tokens.i] in ("tablesample", "sample"):
+                query.limit += grammar.table_operators.sample()
         else:
-            self.i += 1
+            tokens.i += 1
             item = self.from_item()
-            while self.take(","):  # (a, b), as MySQL has it
+            while tokens.take(","):  # (a, b), as MySQL has it
                 right = self.from_item()
                 item = tree.Join(start, right.end, None, None, "cross", item, right, None, None, False)
-            self.expect(")")
-            if self.keys[self.i] == "as" or self._at_alias():
+            tokens.expect(")")
+            if self.keys[tokens.i] == "as" or self.at_alias():
                 # the alias of a join in parentheses hides the names inside
                 inner = item
                 item = tree.Join(start, 0, None, None, "group", inner, inner, None, None, False)
-                self._alias(item)
-        self.depth -= 1
+                self.alias(item)
+        tokens.depth -= 1
         return item
 
-    def query_or_change(self) -> tree.Query:
-        """Read a query, or a change that puts rows out."""
-        raise NotImplementedError
-
-    def _starts_query(self, i: int) -> bool:
+    def starts_query(self, i: int) -> bool:
         """Whether a query, also one of FROM first or PIVOT first, starts at this token."""
-        return self._is_query(i) or (self.keys[i] in ("from", "pivot", "unpivot") and self.keys[i + 1] != ".")
+        return self.grammar.expressions.is_query(i) or (
+            self.keys[i] in ("from", "pivot", "unpivot") and self.keys[i + 1] != "."
+        )
 
     def _derived_ahead(self) -> bool:
         """Whether ``((select …) alias join …)`` or ``((select …) union …)`` starts here: True for a query."""
-        i = self.i + 1
+        i = self.tokens.i + 1
         if self.keys[i] != "(":
             return True
         open_ = 0
@@ -303,131 +313,140 @@ class FromParser(ReshapingParser):
             i += 1
 
     def _rows_from(self) -> tree.FromItem:
-        start = self.starts[self.i]
-        self.i += 3
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 3
         item = tree.FunctionSource(start, 0, None, None, [], [])
         while True:
-            item.calls.append(self._function_call())
-            item.defined.append(self._definitions() if self.take("as") else None)
-            if not self.take(","):
+            item.calls.append(self.function_call())
+            item.defined.append(self._definitions() if tokens.take("as") else None)
+            if not tokens.take(","):
                 break
-        self.expect(")")
+        tokens.expect(")")
         self._function_tail(item)
         return item
 
-    def _function_call(self) -> tree.Expression:
-        call = self._prefix()
+    def function_call(self) -> tree.Expression:
+        call = self.grammar.expressions.prefix()
         if not isinstance(call, tree.Call | tree.Cast):
-            self.fail("a function call")
+            self.tokens.fail("a function call")
         return call
 
     def _function_tail(self, item: tree.FunctionSource) -> None:
+        tokens = self.tokens
         self._ordinality(item)
-        if self.keys[self.i] == "with" and self.peek() == "(" and self.dialect.bare_statements:
-            self.i += 1  # OPENROWSET (…) WITH (name type, …)
+        if self.keys[tokens.i] == "with" and tokens.peek() == "(" and self.dialect.bare_statements:
+            tokens.i += 1  # OPENROWSET (…) WITH (name type, …)
             item.columns = self.names_with_types("a column")
-        if self.keys[self.i] == "as" and self.peek() == "(":
-            self.i += 1
+        if self.keys[tokens.i] == "as" and tokens.peek() == "(":
+            tokens.i += 1
             item.defined[0] = self._definitions()
-        elif self.keys[self.i] == "as" or self._at_alias():
-            self.take("as")
-            item.alias = self.name("an alias")
-            if self.keys[self.i] == "(":
-                if self.kinds[self.i + 2] in (WORD, QUOTED) and self.keys[self.i + 2] not in (",", ")"):
+        elif self.keys[tokens.i] == "as" or self.at_alias():
+            tokens.take("as")
+            item.alias = tokens.name("an alias")
+            if self.keys[tokens.i] == "(":
+                if self.kinds[tokens.i + 2] in (WORD, QUOTED) and self.keys[tokens.i + 2] not in (",", ")"):
                     item.defined[0] = self._definitions()
                 else:
-                    item.columns = self.names_in_parentheses()
+                    item.columns = tokens.names_in_parentheses()
         self._ordinality(item)
-        item.end = self.end_of_last()
+        item.end = tokens.end_of_last()
 
     def names_with_types(self, what: str) -> list[str]:
         """Read ``(name type …, …)`` for the names alone, whatever stands behind them."""
-        self.expect("(")
+        tokens = self.tokens
+        tokens.expect("(")
         names = []
         while True:
-            names.append(self.name(what))
-            while self.keys[self.i] not in (",", ")"):
-                if self.kinds[self.i] == END:
-                    self.fail("“)”")
-                if self.keys[self.i] == "(":
-                    self.skip_parentheses()
+            names.append(tokens.name(what))
+            while self.keys[tokens.i] not in (",", ")"):
+                if self.kinds[tokens.i] == END:
+                    tokens.fail("“)”")
+                if self.keys[tokens.i] == "(":
+                    tokens.skip_parentheses()
                 else:
-                    self.i += 1
-            if not self.take(","):
+                    tokens.i += 1
+            if not tokens.take(","):
                 break
-        self.expect(")")
+        tokens.expect(")")
         return names
 
     def _ordinality(self, item: tree.FunctionSource) -> None:
-        if self.take_words("with", "ordinality"):
+        tokens = self.tokens
+        if tokens.take_words("with", "ordinality"):
             item.ordinality = True
-        elif self.take_words("with", "offset"):
+        elif tokens.take_words("with", "offset"):
             item.ordinality, item.ordinality_name = True, "offset"
-            if self.take("as") or self._at_alias():
-                item.ordinality_name = self.name("the name of the offset")
+            if tokens.take("as") or self.at_alias():
+                item.ordinality_name = tokens.name("the name of the offset")
 
     def _definitions(self) -> list[str]:
-        self.expect("(")
+        tokens = self.tokens
+        tokens.expect("(")
         names = []
         while True:
-            names.append(self.name("a column"))
-            self.type_name()
-            if self.take("collate"):
-                self.qualified()
-            if not self.take(","):
+            names.append(tokens.name("a column"))
+            self.grammar.calls.type_name()
+            if tokens.take("collate"):
+                tokens.qualified()
+            if not tokens.take(","):
                 break
-        self.expect(")")
+        tokens.expect(")")
         return names
 
     # --- tables --------------------------------------------------------------------------------------
 
     def table_name(self) -> tree.TableName:
         """Read the name of a table, or of a file or stage that stands for one."""
-        i = self.i
+        tokens = self.tokens
+        i = tokens.i
         start = self.starts[i]
         kind = self.kinds[i]
         if kind == STRING or kind == LOCATION:
-            self.i += 1
+            tokens.i += 1
             text = self.written(i)
             path = text if kind == LOCATION else text[text.index(text[-1]) + 1 : -1]
             return tree.TableName(start, self.ends[i], (path,), True)
-        if kind == WORD and self.keys[i] in self._reserved:
-            self.fail("the name of a table")
-        if self._at_identifier(i):
-            self.i += 4
-            return tree.TableName(start, self.end_of_last(), self._named_by(i + 2))
+        if kind == WORD and self.keys[i] in tokens.reserved:
+            tokens.fail("the name of a table")
+        if self.grammar.literals.at_identifier(i):
+            tokens.i += 4
+            return tree.TableName(start, tokens.end_of_last(), self.grammar.literals.named_by(i + 2))
         parts = [self._table_part()]
-        while self.keys[self.i] == "." and self.keys[self.i + 1] != "*":
-            self.i += 1
-            if self.keys[self.i] == "." and len(parts) == 1:
-                self.i += 1  # database..table
-                parts += map(self._spelled, self.dialect.default_schemas[:1])
+        while self.keys[tokens.i] == "." and self.keys[tokens.i + 1] != "*":
+            tokens.i += 1
+            if self.keys[tokens.i] == "." and len(parts) == 1:
+                tokens.i += 1  # database..table
+                parts += map(tokens.spelled, self.dialect.default_schemas[:1])
             parts.append(self._table_part())
-        if self.keys[self.i] == "@" and self.kinds[self.i + 1] == WORD:
-            self.i += 1
-            parts[-1] += "@" + self.name("a database link")
+        if self.keys[tokens.i] == "@" and self.kinds[tokens.i + 1] == WORD:
+            tokens.i += 1
+            parts[-1] += "@" + tokens.name("a database link")
         if len(parts) == 2 and parts[0] in _FILE_FORMATS and "/" in parts[1]:
-            return tree.TableName(start, self.end_of_last(), (parts[1],), True)
+            return tree.TableName(start, tokens.end_of_last(), (parts[1],), True)
         if self.dialect.backquoted_paths and any("." in part for part in parts):
             parts = [type(part)(step) for part in parts for step in part.split(".")]
-        return tree.TableName(start, self.end_of_last(), tuple(parts))
+        return tree.TableName(start, tokens.end_of_last(), tuple(parts))
 
     def _table_part(self) -> str:
-        part = self.name("the name of a table")
+        tokens = self.tokens
+        part = tokens.name("the name of a table")
         if self.dialect.dashed_names:
             while (
-                self.keys[self.i] == "-" and self.ends[self.i - 1] == self.starts[self.i] == self.ends[self.i] - 1
+                self.keys[tokens.i] == "-"
+                and self.ends[tokens.i - 1] == self.starts[tokens.i] == self.ends[tokens.i] - 1
             ):
-                self.i += 1
-                part = type(part)(part + "-" + self.written(self.i))
-                self.i += 1
+                tokens.i += 1
+                part = type(part)(part + "-" + self.written(tokens.i))
+                tokens.i += 1
         return part
 
     def _plain_table(self) -> tree.TableSource | None:
         """Read ``a``, ``a.b`` with or without an alias, the commonest of all, if nothing else stands behind it."""
-        i = self.i
+        tokens = self.tokens
+        i = tokens.i
         keys, kinds = self.keys, self.kinds
-        if not self._lower or kinds[i] != WORD or keys[i] in self._reserved:
+        if not tokens.lower or kinds[i] != WORD or keys[i] in tokens.reserved:
             return None
         first = keys[i]
         if keys[i + 1] == "." and kinds[i + 2] == WORD:
@@ -442,68 +461,69 @@ class FromParser(ReshapingParser):
         if key == "as" and kinds[j + 1] == WORD and keys[j + 1] != "of":
             alias = keys[j + 1]
             j += 2
-        elif kinds[j] == WORD and key not in self._no_alias:
+        elif kinds[j] == WORD and key not in tokens.no_alias:
             alias = key
             j += 1
         if keys[j] in _BEHIND_TABLE or (alias is None and keys[j] == "as") or kinds[j] == QUOTED:
             return None
-        self.i = j
+        tokens.i = j
         start = self.starts[i]
         return tree.TableSource(start, self.ends[j - 1], alias, None, tree.TableName(start, end, parts))
 
-    def _table_source(self) -> tree.FromItem:
+    def table_source(self) -> tree.FromItem:
+        tokens = self.tokens
         plain = self._plain_table()
         if plain is not None:
             return plain
-        at = self.i
+        at = tokens.i
         start = self.starts[at]
         kind = self.kinds[at]
-        if kind == WORD and self.keys[at] in self._reserved and self.peek() != "(":
-            self.fail("a table")
+        if kind == WORD and self.keys[at] in tokens.reserved and tokens.peek() != "(":
+            tokens.fail("a table")
         if kind not in (WORD, QUOTED, STRING, LOCATION):
-            self.fail("a table")
+            tokens.fail("a table")
         shredder = SHREDDERS.get(self.keys[at])
-        if shredder is not None and self.peek() == "(":
-            shredded = shredder(self)
+        if shredder is not None and tokens.peek() == "(":
+            shredded = shredder(self.grammar.table_operators)
             if shredded is not None:
-                self._alias(shredded)
+                self.alias(shredded)
                 return shredded
-        named = self.keys[at + 1] != "(" or kind in (STRING, LOCATION) or self._at_identifier(at)
+        named = self.keys[at + 1] != "(" or kind in (STRING, LOCATION) or self.grammar.literals.at_identifier(at)
         table = self.table_name() if named else None
-        if table is None or (self.keys[self.i] == "(" and kind != LOCATION):
-            if table is not None and self._at_hint(self.i):
-                self.skip_parentheses()
+        if table is None or (self.keys[tokens.i] == "(" and kind != LOCATION):
+            if table is not None and self._at_hint(tokens.i):
+                tokens.skip_parentheses()
             elif self.keys[at + 1] == "(" and self._at_hint(at + 1):
-                self.i = at
+                tokens.i = at
                 table = self._bare_name()
-                self.skip_parentheses()
+                tokens.skip_parentheses()
             else:
-                self.i = at
-                item = tree.FunctionSource(start, 0, None, None, [self._function_call()], [None])
+                tokens.i = at
+                item = tree.FunctionSource(start, 0, None, None, [self.function_call()], [None])
                 self._function_tail(item)
                 return item
         source = tree.TableSource(start, table.end, None, None, table)
-        if table.file and self.keys[self.i] == "(":
-            self.skip_parentheses()
-        if self.keys[self.i] == "*" and self.kinds[self.i] == OPERATOR:
-            self.i += 1
-        self._older_state(source)
-        self._hints()
-        self._alias(source)
-        self._older_state(source)
-        self._hints()
-        if self.keys[self.i] in ("tablesample", "sample"):
-            source.sample = self.sample()
+        if table.file and self.keys[tokens.i] == "(":
+            tokens.skip_parentheses()
+        if self.keys[tokens.i] == "*" and self.kinds[tokens.i] == OPERATOR:
+            tokens.i += 1
+        self.older_state(source)
+        self.hints()
+        self.alias(source)
+        self.older_state(source)
+        self.hints()
+        if self.keys[tokens.i] in ("tablesample", "sample"):
+            source.sample = self.grammar.table_operators.sample()
             if source.alias is None:
-                self._alias(source)
-        counted = self.keys[self.i] == "with" and self.peek() in ("offset", "ordinality")
-        if counted or (self.keys[self.i] == "at" and self.kinds[self.i + 1] == WORD):
+                self.alias(source)
+        counted = self.keys[tokens.i] == "with" and tokens.peek() in ("offset", "ordinality")
+        if counted or (self.keys[tokens.i] == "at" and self.kinds[tokens.i + 1] == WORD):
             call = tree.Column(table.start, table.end, table.parts)  # t.items AS i WITH OFFSET
             function = tree.FunctionSource(start, 0, source.alias, None, [call], [None])
             self._ordinality(function)
-            if self.take("at"):
-                function.ordinality, function.ordinality_name = True, self.name()
-            function.end = self.end_of_last()
+            if tokens.take("at"):
+                function.ordinality, function.ordinality_name = True, tokens.name()
+            function.end = tokens.end_of_last()
             return function
         return source
 
@@ -512,97 +532,103 @@ class FromParser(ReshapingParser):
         return self.keys[i + 1] in _TABLE_HINTS and self.keys[i + 2] in (")", ",")
 
     def _bare_name(self) -> tree.TableName:
-        start = self.starts[self.i]
-        name = self.name()
-        return tree.TableName(start, self.end_of_last(), (name,))
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        name = tokens.name()
+        return tree.TableName(start, tokens.end_of_last(), (name,))
 
-    def _hints(self) -> None:
+    def hints(self) -> None:
         """Step over what tells the planner how to read a table."""
+        tokens = self.tokens
         while True:
-            key = self.keys[self.i]
-            if key == "with" and self.peek() == "(" and not self._is_query(self.i + 2):
-                self.i += 1
-                self.skip_parentheses()
-            elif key in _INDEX_HINTS and self.peek() in ("index", "key"):
-                self.i += 2
-                if self.take("for"):
-                    self.i += 1 if self.keys[self.i] == "join" else 2
-                self.skip_parentheses()
-            elif key == "partition" and self.peek() == "(":
-                self.i += 1
-                self.skip_parentheses()
-            elif key == "indexed" and self.peek() == "by":
-                self.i += 2
-                self.name("an index")
-            elif key == "not" and self.peek() == "indexed":
-                self.i += 2
+            key = self.keys[tokens.i]
+            if key == "with" and tokens.peek() == "(" and not self.grammar.expressions.is_query(tokens.i + 2):
+                tokens.i += 1
+                tokens.skip_parentheses()
+            elif key in _INDEX_HINTS and tokens.peek() in ("index", "key"):
+                tokens.i += 2
+                if tokens.take("for"):
+                    tokens.i += 1 if self.keys[tokens.i] == "join" else 2
+                tokens.skip_parentheses()
+            elif key == "partition" and tokens.peek() == "(":
+                tokens.i += 1
+                tokens.skip_parentheses()
+            elif key == "indexed" and tokens.peek() == "by":
+                tokens.i += 2
+                tokens.name("an index")
+            elif key == "not" and tokens.peek() == "indexed":
+                tokens.i += 2
             else:
                 return
 
-    def _older_state(self, source: tree.TableSource) -> None:
+    def older_state(self, source: tree.TableSource) -> None:
         """Read a clause that asks for the table as it was."""
-        key, after = self.keys[self.i], self.peek()
+        grammar = self.grammar
+        tokens = self.tokens
+        key, after = self.keys[tokens.i], tokens.peek()
         found: list[tree.Expression] = []
         if key == "for" and after in ("system_time", "system_version", "version", "timestamp", "portion"):
-            self.i += 2
-            if self.take("of"):
-                self.name("a period")
-            if self.take_words("as", "of"):
-                found.append(self.expression(8))
-            elif self.take("all"):
+            tokens.i += 2
+            if tokens.take("of"):
+                tokens.name("a period")
+            if tokens.take_words("as", "of"):
+                found.append(grammar.expressions.expression(8))
+            elif tokens.take("all"):
                 pass
-            elif self.take("contained"):
-                self.expect("in")
-                self.expect("(")
-                found += self.expression_list()
-                self.expect(")")
+            elif tokens.take("contained"):
+                tokens.expect("in")
+                tokens.expect("(")
+                found += grammar.calls.expression_list()
+                tokens.expect(")")
             else:
-                self.i += 1  # FROM or BETWEEN
-                found.append(self.expression(8))
-                if not self.take("to"):
-                    self.expect("and")
-                found.append(self.expression(8))
+                tokens.i += 1  # FROM or BETWEEN
+                found.append(grammar.expressions.expression(8))
+                if not tokens.take("to"):
+                    tokens.expect("and")
+                found.append(grammar.expressions.expression(8))
         elif key in ("at", "before", "changes") and after == "(":
-            while self.keys[self.i] in ("at", "before", "changes", "end") and self.peek() == "(":
-                self.i += 1
-                self.skip_parentheses()
-        elif key in ("version", "timestamp") and after == "as" and self.peek(2) == "of":
-            self.i += 3
-            found.append(self.expression(8))
-        elif key == "as" and after == "of" and self.peek(2) in ("scn", "timestamp", "system"):
-            self.i += 4 if self.peek(2) == "system" else 3
-            found.append(self.expression(8))
+            while self.keys[tokens.i] in ("at", "before", "changes", "end") and tokens.peek() == "(":
+                tokens.i += 1
+                tokens.skip_parentheses()
+        elif key in ("version", "timestamp") and after == "as" and tokens.peek(2) == "of":
+            tokens.i += 3
+            found.append(grammar.expressions.expression(8))
+        elif key == "as" and after == "of" and tokens.peek(2) in ("scn", "timestamp", "system"):
+            tokens.i += 4 if tokens.peek(2) == "system" else 3
+            found.append(grammar.expressions.expression(8))
         elif key == "partition" and after == "by":  # a partitioned outer join fills up each part
-            self.i += 2
-            self.expect("(")
-            found += self.expression_list()
-            self.expect(")")
+            tokens.i += 2
+            tokens.expect("(")
+            found += grammar.calls.expression_list()
+            tokens.expect(")")
         elif key == "versions" and after == "between":
-            self.i += 3
-            found.append(self.expression(8))
-            self.expect("and")
-            found.append(self.expression(8))
+            tokens.i += 3
+            found.append(grammar.expressions.expression(8))
+            tokens.expect("and")
+            found.append(grammar.expressions.expression(8))
         if found:
             source.at = (source.at or []) + found
 
-    def _at_alias(self) -> bool:
-        kind = self.kinds[self.i]
-        return kind == QUOTED or (kind == WORD and self.keys[self.i] not in self._no_alias)
+    def at_alias(self) -> bool:
+        tokens = self.tokens
+        kind = self.kinds[tokens.i]
+        return kind == QUOTED or (kind == WORD and self.keys[tokens.i] not in tokens.no_alias)
 
-    def _alias(self, item: tree.FromItem) -> None:
-        if self.keys[self.i] == "as" and self.peek() != "of":
-            self.i += 1
-            item.alias = self.string_or_name("an alias")
-        elif self._at_alias():
-            item.alias = self.name()
+    def alias(self, item: tree.FromItem) -> None:
+        tokens = self.tokens
+        if self.keys[tokens.i] == "as" and tokens.peek() != "of":
+            tokens.i += 1
+            item.alias = self.grammar.select_list.string_or_name("an alias")
+        elif self.at_alias():
+            item.alias = tokens.name()
         else:
-            item.end = self.end_of_last()
+            item.end = tokens.end_of_last()
             return
-        if self.keys[self.i] == "(" and self.kinds[self.i + 1] in (WORD, QUOTED):
-            if self.keys[self.i + 1] in _TABLE_HINTS:
-                self.skip_parentheses()
-            elif self.kinds[self.i + 2] in (WORD, QUOTED):
+        if self.keys[tokens.i] == "(" and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+            if self.keys[tokens.i + 1] in _TABLE_HINTS:
+                tokens.skip_parentheses()
+            elif self.kinds[tokens.i + 2] in (WORD, QUOTED):
                 item.columns = self._definitions()
             else:
-                item.columns = self.names_in_parentheses()
-        item.end = self.end_of_last()
+                item.columns = tokens.names_in_parentheses()
+        item.end = tokens.end_of_last()

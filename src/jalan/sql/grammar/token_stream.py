@@ -1,9 +1,10 @@
 """A place in a list of tokens, and the small questions that a grammar asks there."""
 
+from functools import cache
 from typing import NoReturn
 
 from jalan.sql.dialects.dialect import Dialect, Folding
-from jalan.sql.lexer import END, INVALID, QUOTED, STRING, WORD, Tokens, identifier
+from jalan.sql.lexer import END, INVALID, QUOTED, STRING, WORD, Tokens, identifier, tokenize
 
 MAX_DEPTH = 120
 _FURTHER = 16
@@ -19,8 +20,19 @@ class SqlSyntaxError(Exception):
         self.code = code
 
 
-class Cursor:
-    """Steps through tokens. ``i`` is the index of the current one."""
+@cache
+def _no_aliases(dialect: Dialect) -> frozenset[str]:
+    return dialect.reserved | dialect.reserved_as_alias
+
+
+class TokenStream:
+    """Steps through tokens.
+
+    i: the index of the current one.
+    depth: the levels of nesting around it. in_block: the procedural blocks around it.
+    mark: what DELIMITER has named for the end of statements, empty for the semicolon.
+    no_alias: words that are no alias here; in blocks there are more than ``stops_alias``.
+    """
 
     def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
         self.dialect = dialect
@@ -33,16 +45,13 @@ class Cursor:
         self.written = tokens.written
         self.i = 0
         self.depth = 0
-        self._reserved = dialect.reserved
-        self._no_alias = self._stops_alias = dialect.reserved | dialect.reserved_as_alias
-        self._precedence = dialect.operator_precedence
-        self._folding = dialect.folding
-        self._lower = dialect.folding is Folding.LOWER
-
-    @property
-    def reserved_words(self) -> frozenset[str]:
-        """The words that name no thing."""
-        return self._reserved
+        self.in_block = 0
+        self.mark = ""
+        self.reserved = dialect.reserved
+        self.no_alias = self.stops_alias = _no_aliases(dialect)
+        self.precedence = dialect.operator_precedence
+        self.folding = dialect.folding
+        self.lower = dialect.folding is Folding.LOWER
 
     def fail(self, expected: str) -> NoReturn:
         """Raise, saying what was expected and what stands there instead."""
@@ -104,21 +113,21 @@ class Cursor:
         if kind != WORD and kind != QUOTED:
             self.fail(what)
         self.i = i + 1
-        if kind == WORD and self._lower:
+        if kind == WORD and self.lower:
             return self.keys[i]
         if self.keys[i + 1] == "uescape" and self.kinds[i + 2] == STRING and kind == QUOTED:
             self.i = i + 3
             text = self.written(i).replace(self.written(i + 2)[1:-1], "\\")
-            return identifier(text, kind, self._folding)
-        return identifier(self.written(i), kind, self._folding)
+            return identifier(text, kind, self.folding)
+        return identifier(self.written(i), kind, self.folding)
 
-    def _spelled(self, text: str) -> str:
+    def spelled(self, text: str) -> str:
         """Return a name that was taken from elsewhere than a token, in the dialect's way."""
-        return identifier(text, WORD, self._folding)
+        return identifier(text, WORD, self.folding)
 
     def qualified(self, what: str = "a name") -> tuple[str, ...]:
         """Read a name of one or more parts with dots between them."""
-        if self.kinds[self.i] == WORD and self.keys[self.i] in self._reserved:
+        if self.kinds[self.i] == WORD and self.keys[self.i] in self.reserved:
             self.fail(what)
         parts = [self.name(what)]
         while self.keys[self.i] == ".":
@@ -152,3 +161,44 @@ class Cursor:
             elif self.kinds[self.i] == END:
                 self.fail("“)”")
             self.i += 1
+
+    def to_end(self) -> None:
+        """Step to the end of the statement; the semicolons of a BEGIN ATOMIC body belong to it."""
+        atomic = 0
+        while self.kinds[self.i] != END:
+            key = self.keys[self.i]
+            if (key == "begin" and self.peek() == "atomic") or (atomic and key == "case"):
+                atomic += 1
+            elif atomic and key == "end":
+                atomic -= 1
+            elif key == ";" and not atomic:
+                return
+            self.i += 1
+
+    def at_mark(self) -> bool:
+        """Whether the mark that DELIMITER has named for the end of statements stands here."""
+        return bool(self.mark) and self.text.startswith(self.mark, self.starts[self.i])
+
+    def take_mark(self) -> bool:
+        """Step over that mark."""
+        if not self.at_mark():
+            return False
+        end = self.starts[self.i] + len(self.mark)
+        while self.kinds[self.i] != END and self.starts[self.i] < end:
+            self.i += 1
+        return True
+
+    def inside(self, i: int) -> Tokens:
+        """Return the tokens of what a string token holds, with their offsets in the whole text."""
+        text = self.written(i)
+        quote = text.index("$", 1) + 1 if text[0] == "$" else text.index(text[-1]) + 1
+        body = text[quote : len(text) - (quote if text[0] == "$" else 1)]
+        if text[0] != "$":
+            # A doubled or escaped quote stands for one: the blank before it keeps every offset where it is.
+            body = body.replace(text[-1] * 2, " " + text[-1])
+            if self.dialect.backslash_escapes:
+                body = body.replace("\\" + text[-1], " " + text[-1])
+        found = tokenize(body, self.dialect)
+        offset = self.starts[i] + quote
+        starts = [start + offset for start in found.starts]
+        return Tokens(self.text, found.kinds, found.keys, starts, [end + offset for end in found.ends])

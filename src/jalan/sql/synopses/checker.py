@@ -4,9 +4,10 @@ The grammar reads of a command what moves data and steps over the rest; whether 
 read, the manual says.
 """
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
-from jalan.sql.grammar.token_stream import Cursor, SqlSyntaxError
+from jalan.sql.grammar.assembly import Grammar
+from jalan.sql.grammar.token_stream import SqlSyntaxError
 from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD
 from jalan.sql.synopses.notation import Heading, Node, Synopses, parse_form
 
@@ -50,11 +51,13 @@ _FILLERS = frozenset(
 
 
 class Checker:
-    """Holds the tokens of one statement against the forms of its command. ``parser`` reads the expressions, queries
-    and types in it."""
+    """Holds the tokens of one statement against the forms of its command.
 
-    def __init__(self, parser: Cursor, end: int, known: Synopses) -> None:
-        self._parser = parser
+    ``grammar`` reads the expressions, queries and types in it."""
+
+    def __init__(self, grammar: Grammar, end: int, known: Synopses) -> None:
+        self._grammar = grammar
+        self._tokens = grammar.tokens
         self._end = end
         self._known = known
         self._heading: Heading = ()
@@ -66,7 +69,7 @@ class Checker:
     def problem(self, first: int) -> tuple[str, int] | None:
         """Return what is wrong with the statement at token ``first``: what is expected, and the token that is there
         instead. None if nothing is, or if the manual does not know the command."""
-        keys = self._parser.keys
+        keys = self._tokens.keys
         words = tuple(keys[i] for i in range(first, min(first + _MOST_WORDS, self._end)))
         headings = self._known.by_word.get(words[0], [])
         rest = [word for word in words[1:] if word not in _FILLERS]
@@ -102,7 +105,7 @@ class Checker:
     # --- matching: every place where a node that begins at a token may end ----------------------------
 
     def _match(self, node: Node, at: int) -> frozenset[int]:
-        if not self._explaining and node.first is not None and self._parser.keys[at] not in node.first:
+        if not self._explaining and node.first is not None and self._tokens.keys[at] not in node.first:
             return frozenset((at,)) if node.empty else _NOWHERE
         key = (id(node), at)
         found = self._seen.get(key)
@@ -141,7 +144,7 @@ class Checker:
             for place in places:
                 if not node.text:
                     following |= self._match(once, place)
-                elif self._parser.keys[place] == node.text and place < self._end:
+                elif self._tokens.keys[place] == node.text and place < self._end:
                     following |= self._match(once, place + 1)
                 else:
                     self._missed(place, f"“{node.text.upper()}”")
@@ -161,14 +164,14 @@ class Checker:
             self._missed(at, f"“{node.text.upper()}”" if node.kind != "string" else "a string")
             return None
         if node.kind == "string":
-            if self._parser.kinds[at] in (STRING, PARAMETER):
+            if self._tokens.kinds[at] in (STRING, PARAMETER):
                 at += 1
-                while at < self._end and self._parser.kinds[at] == STRING:
+                while at < self._end and self._tokens.kinds[at] == STRING:
                     at += 1
                 return at
             self._missed(at, "a string")
             return None
-        if self._parser.keys[at] == node.text and self._parser.kinds[at] != QUOTED:
+        if self._tokens.keys[at] == node.text and self._tokens.kinds[at] != QUOTED:
             return at + 1
         self._missed(at, f"“{node.text.upper()}”")
         return None
@@ -187,51 +190,49 @@ class Checker:
 
     def _undefined(self, name: str, at: int) -> int | None:
         if name in _EXPRESSIONS:
-            return self._read("expression", at)
+            return self._read(self._grammar.expressions.expression, at)
         if name in _TYPES:
-            return self._read("type_name", at)
+            return self._read(self._grammar.calls.type_name, at)
         if name in _QUERIES:
-            return self._read("query", at)
+            return self._read(self._grammar.queries.query, at)
         if name in _STATEMENTS:
-            return self._read("statement", at)
+            return self._read(self._grammar.statements.statement, at)
         if name == "atomic_body":
-            return self._end if self._parser.keys[self._end - 1] == "end" else None
+            return self._end if self._tokens.keys[self._end - 1] == "end" else None
         if name in _NUMBERS:
-            signed = at + (self._parser.keys[at] in ("-", "+"))
-            return signed + 1 if self._parser.kinds[signed] in (NUMBER, PARAMETER) else None
+            signed = at + (self._tokens.keys[at] in ("-", "+"))
+            return signed + 1 if self._tokens.kinds[signed] in (NUMBER, PARAMETER) else None
         if name in _NAMES or name.endswith(("name", "table", "function", "schema")):
             return self._name(at, strict=True)
         if name in ("operator", "com_op", "neg_op", "sort_operator"):
             return self._name(at, strict=False)
         return self._loose(at)
 
-    def _read(self, method: str, at: int) -> int | None:
-        """Let the parser read something here."""
-        parser = self._parser
-        before = parser.i
-        parser.i = at
+    def _read(self, part: Callable[[], object], at: int) -> int | None:
+        """Let a part of the grammar read something here."""
+        tokens = self._tokens
+        before = tokens.i
+        tokens.i = at
         try:
-            getattr(parser, method)()
-            return parser.i if parser.i <= self._end else None
+            part()
+            return tokens.i if tokens.i <= self._end else None
         except SqlSyntaxError as error:
             if error.code == "too_deep":
                 raise
-            self._missed(max(at, parser.i), "")
+            self._missed(max(at, tokens.i), "")
             return None
         finally:
-            parser.i = before
+            tokens.i = before
 
     def _name(self, at: int, strict: bool) -> int | None:
         """A name of one or more parts; in commands about operators also one of signs."""
-        parser = self._parser
-        kinds, keys = parser.kinds, parser.keys
+        tokens = self._tokens
+        kinds, keys = tokens.kinds, tokens.keys
         signs = not strict or "operator" in self._heading
         while True:
             if kinds[at] == OPERATOR and signs and keys[at] not in _PUNCTUATION:
                 return self._signs(at)
-            if kinds[at] not in (WORD, QUOTED) or (
-                strict and kinds[at] == WORD and keys[at] in parser.reserved_words
-            ):
+            if kinds[at] not in (WORD, QUOTED) or (strict and kinds[at] == WORD and keys[at] in tokens.reserved):
                 return None
             at += 1
             if keys[at] != "." or at >= self._end:
@@ -241,7 +242,7 @@ class Checker:
 
     def _loose(self, at: int) -> int | None:
         """A value, a word or a name: more is not known of this part."""
-        kinds, keys = self._parser.kinds, self._parser.keys
+        kinds, keys = self._tokens.kinds, self._tokens.keys
         if keys[at] in ("-", "+") and kinds[at + 1] == NUMBER:
             return at + 2
         if kinds[at] in (STRING, NUMBER, PARAMETER):
@@ -252,9 +253,9 @@ class Checker:
 
     def _signs(self, at: int) -> int:
         """An operator of signs of which the last may be a placeholder's."""
-        parser = self._parser
+        tokens = self._tokens
         at += 1
-        while at < self._end and parser.starts[at] == parser.ends[at - 1] and parser.keys[at] in ("?", "%", "@"):
+        while at < self._end and tokens.starts[at] == tokens.ends[at - 1] and tokens.keys[at] in ("?", "%", "@"):
             at += 1
         return at
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from jalan.sql.tree.expressions import Expression
 from jalan.sql.tree.queries import Query, TableName
 from jalan.sql.tree.statements import Statement
-from jalan.sql.tree.expressions import Expression
 
 
 @dataclass(slots=True, eq=False)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jalan.sql.tree.queries import FromItem, Item, Query, TableName, With
 from jalan.sql.tree.expressions import Expression, Node, Sort
+from jalan.sql.tree.queries import FromItem, Item, Query, TableName, With
 
 
 @dataclass(slots=True, eq=False)

@@ -1,16 +1,19 @@
 """The grammar of the statements that move rows between tables and files: COPY, LOAD, UNLOAD, EXPORT."""
 
 from jalan.sql import tree
-from jalan.sql.grammar.statements.dml import ChangeParser
+from jalan.sql.grammar.part import GrammarPart
+from jalan.sql.grammar.statements.registry import register
 from jalan.sql.lexer import END, LOCATION, NUMBER, QUOTED, STRING, WORD
 
 
-class MoveParser(ChangeParser):
+class CopyGrammar(GrammarPart):
     """Reads what moves rows into and out of files."""
 
     def _rows_of(self, table: tree.TableName) -> tree.Query:
         source = tree.TableSource(table.start, table.end, None, None, table)
-        return tree.Query(table.start, table.end, None, self._select_star(table.start, source), [], [])
+        return tree.Query(
+            table.start, table.end, None, self.grammar.queries.select_star(table.start, source), [], []
+        )
 
     def _columns_of(self, table: tree.TableName, columns: list[str] | None) -> tree.Query:
         query = self._rows_of(table)
@@ -29,53 +32,58 @@ class MoveParser(ChangeParser):
         query: tree.Query,
         assignments: list[tree.Assignment] | None = None,
     ) -> tree.Statement:
-        self._to_end()
+        self.tokens.to_end()
         kind = self.keys[first]
-        return tree.Copy(self.starts[first], self.end_of_last(), kind, target, columns, query, assignments or [])
+        return tree.Copy(
+            self.starts[first], self.tokens.end_of_last(), kind, target, columns, query, assignments or []
+        )
 
     def _file(self) -> tree.TableName:
         """Read a file, a stage, a program or a stream of the client."""
-        i = self.i
+        grammar = self.grammar
+        i = self.tokens.i
         if self.kinds[i] in (STRING, LOCATION):
-            return self.table_name()
+            return grammar.table_refs.table_name()
         if self.keys[i] == "program":
-            self.i += 1
-            return self.table_name()
-        name = self.table_name()
+            self.tokens.i += 1
+            return grammar.table_refs.table_name()
+        name = grammar.table_refs.table_name()
         name.file = True
         return name
 
-    def _copy(self) -> tree.Statement | None:
-        first = self.i
-        self.i += 1
-        if self.take("into"):
+    def copy(self) -> tree.Statement | None:
+        tokens = self.tokens
+        first = tokens.i
+        tokens.i += 1
+        if tokens.take("into"):
             return self._copy_into(first)
-        if self.keys[self.i] in ("grants", "database"):
-            self.i = first
+        if self.keys[tokens.i] in ("grants", "database"):
+            tokens.i = first
             return None
-        if self.keys[self.i] == "binary" and self.kinds[self.i + 1] in (WORD, QUOTED):
-            self.i += 1
-        if self.keys[self.i] == "(":
-            self.i += 1
+        if self.keys[tokens.i] == "binary" and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+            tokens.i += 1
+        if self.keys[tokens.i] == "(":
+            tokens.i += 1
             query = self.query_or_change()
-            self.expect(")")
-            self.expect("to")
+            tokens.expect(")")
+            tokens.expect("to")
             return self._copied(first, self._file(), None, query)
-        table = self.table_name()
-        columns = self._column_targets() if self.keys[self.i] == "(" else None
-        if self.take("to"):
+        table = self.grammar.table_refs.table_name()
+        columns = self.grammar.targets.column_targets() if self.keys[tokens.i] == "(" else None
+        if tokens.take("to"):
             return self._copied(first, self._file(), None, self._columns_of(table, columns))
-        self.expect("from")
+        tokens.expect("from")
         query = self._rows_of(self._file())
         return self._copied(first, table, columns, query)
 
     def query_or_change(self) -> tree.Query:
         """Read a query, or a change whose RETURNING is one."""
-        start = self.starts[self.i]
-        ctes = self.with_clause() if self.keys[self.i] == "with" else None
-        change = self.modifying(ctes)
+        grammar = self.grammar
+        start = self.starts[self.tokens.i]
+        ctes = grammar.with_clauses.with_clause() if self.keys[self.tokens.i] == "with" else None
+        change = grammar.dml.modifying(ctes)
         if change is None:
-            return self.query_body(ctes, start)
+            return grammar.queries.query_body(ctes, start)
         cte = tree.Cte(change.start, change.end, "changed", None, change, [])
         clause = tree.With(change.start, change.end, False, [cte])
         query = self._rows_of(tree.TableName(change.start, change.end, ("changed",)))
@@ -84,157 +92,186 @@ class MoveParser(ChangeParser):
 
     def _copy_into(self, first: int) -> tree.Statement:
         """``COPY INTO table FROM files``, ``COPY INTO files FROM table``."""
-        target = self.table_name()
-        columns = self._loaded_columns() if self.keys[self.i] == "(" else None
-        self.expect("from")
-        if self.keys[self.i] == "(":
-            self.i += 1
-            query = self.query()
-            self.expect(")")
+        grammar = self.grammar
+        tokens = self.tokens
+        target = grammar.table_refs.table_name()
+        columns = self._loaded_columns() if self.keys[tokens.i] == "(" else None
+        tokens.expect("from")
+        if self.keys[tokens.i] == "(":
+            tokens.i += 1
+            query = grammar.queries.query()
+            tokens.expect(")")
         else:
-            source = self._file() if not target.file else self.table_name()
+            source = self._file() if not target.file else grammar.table_refs.table_name()
             query = self._rows_of(source)
         return self._copied(first, target, columns, query)
 
     def _loaded_columns(self) -> list[str]:
         """Read ``(a, b DEFAULT 'x' 3)``: columns, maybe with the number of their field in the file."""
-        self.expect("(")
+        tokens = self.tokens
+        tokens.expect("(")
         names = []
         while True:
-            names.append(self._column_target().name)
-            if self.take("default"):
-                self.expression()
-            if self.kinds[self.i] == NUMBER:
-                self.i += 1
-            if not self.take(","):
+            names.append(self.grammar.targets.column_target().name)
+            if tokens.take("default"):
+                self.grammar.expressions.expression()
+            if self.kinds[tokens.i] == NUMBER:
+                tokens.i += 1
+            if not tokens.take(","):
                 break
-        self.expect(")")
+        tokens.expect(")")
         return names
 
-    def _unload(self) -> tree.Statement | None:
+    def unload(self) -> tree.Statement | None:
         """``UNLOAD ('query') TO 'files'``: the query is text inside a string."""
-        first = self.i
-        if self.peek() != "(":
+        tokens = self.tokens
+        first = tokens.i
+        if tokens.peek() != "(":
             return None
-        self.i += 2
-        if self.kinds[self.i] == STRING:
-            query = self.query_in_string()
+        tokens.i += 2
+        if self.kinds[tokens.i] == STRING:
+            query = self._query_in_string()
         else:
-            query = self.query()
-        self.expect(")")
-        self.expect("to")
+            query = self.grammar.queries.query()
+        tokens.expect(")")
+        tokens.expect("to")
         return self._copied(first, self._file(), None, query)
 
-    def query_in_string(self) -> tree.Query:
+    def _query_in_string(self) -> tree.Query:
         """Read the query that a string token holds, in place."""
-        raise NotImplementedError
+        tokens = self.tokens
+        inner = self.grammar.of_string(tokens.i)
+        query = inner.queries.query()
+        if inner.tokens.kinds[inner.tokens.i] != END and inner.tokens.keys[inner.tokens.i] != ";":
+            inner.tokens.fail("the end of the query")
+        tokens.i += 1
+        while self.kinds[tokens.i] == STRING:
+            tokens.i += 1
+        return query
 
-    def _load(self) -> tree.Statement | None:
+    def load(self) -> tree.Statement | None:
         """``LOAD DATA [LOCAL] INFILE|INPATH 'file' INTO TABLE t``, ``LOAD DATA INTO t FROM FILES (…)``."""
-        first = self.i
-        if self.peek() not in ("data", "xml"):
+        grammar = self.grammar
+        tokens = self.tokens
+        first = tokens.i
+        if tokens.peek() not in ("data", "xml"):
             return None
-        self.i += 2
-        while self.keys[self.i] in ("local", "low_priority", "concurrent"):
-            self.i += 1
+        tokens.i += 2
+        while self.keys[tokens.i] in ("local", "low_priority", "concurrent"):
+            tokens.i += 1
         source: tree.TableName | None = None
-        if self.keys[self.i] in ("infile", "inpath"):
-            self.i += 1
-            source = self.table_name()
-            while self.keys[self.i] in ("replace", "ignore"):
-                self.i += 1
-        overwrite = self.take("overwrite")
-        if not self.take("into") and not overwrite:
-            self.expect("into")
-        self.take("overwrite")
-        if self.keys[self.i] == "temp":
-            self.i += 1
-        self.take("table")
-        target = self.table_name()
+        if self.keys[tokens.i] in ("infile", "inpath"):
+            tokens.i += 1
+            source = grammar.table_refs.table_name()
+            while self.keys[tokens.i] in ("replace", "ignore"):
+                tokens.i += 1
+        overwrite = tokens.take("overwrite")
+        if not tokens.take("into") and not overwrite:
+            tokens.expect("into")
+        tokens.take("overwrite")
+        if self.keys[tokens.i] == "temp":
+            tokens.i += 1
+        tokens.take("table")
+        target = grammar.table_refs.table_name()
         columns: list[str] | None = None
-        if source is None and self.keys[self.i] == "(":  # what the table is made with
-            columns = self.names_with_types("a column")
+        if source is None and self.keys[tokens.i] == "(":  # what the table is made with
+            columns = grammar.table_refs.names_with_types("a column")
         assignments: list[tree.Assignment] = []
-        while self.keys[self.i] != ";" and self.kinds[self.i] != END:
-            key = self.keys[self.i]
-            if key == "files" and self.peek() == "(":
+        while self.keys[tokens.i] != ";" and self.kinds[tokens.i] != END:
+            key = self.keys[tokens.i]
+            if key == "files" and tokens.peek() == "(":
                 named = self._uri()
                 source = source or named
             elif key == "(" and source is not None and not source.parts[0].startswith("?") and columns is None:
                 columns = self._file_columns()
             elif key == "(":
-                self.skip_parentheses()
-            elif key == "set" and self.keys[self.i - 1] != "character":
-                self.i += 1
-                assignments = self._assignments()
-            elif key == "partition" and self.peek() == "(":
-                self.i += 1
-                self.skip_parentheses()
+                tokens.skip_parentheses()
+            elif key == "set" and self.keys[tokens.i - 1] != "character":
+                tokens.i += 1
+                assignments = grammar.targets.assignments()
+            elif key == "partition" and tokens.peek() == "(":
+                tokens.i += 1
+                tokens.skip_parentheses()
             else:
-                self.i += 1
+                tokens.i += 1
         if source is None:
-            self.fail("the files to load")
+            tokens.fail("the files to load")
         return self._copied(first, target, columns, self._rows_of(source), assignments)
 
     def _file_columns(self) -> list[str]:
         """Read ``(a, @b, c)`` of LOAD DATA; a variable takes a field that no column gets."""
-        self.expect("(")
+        tokens = self.tokens
+        tokens.expect("(")
         names = []
-        while self.keys[self.i] != ")":
-            if self.keys[self.i] == "$":
-                names.append(self.written(self.i))
-                self.i += 1
+        while self.keys[tokens.i] != ")":
+            if self.keys[tokens.i] == "$":
+                names.append(self.written(tokens.i))
+                tokens.i += 1
             else:
-                names.append(self.name("a column"))
-            if not self.take(","):
+                names.append(tokens.name("a column"))
+            if not tokens.take(","):
                 break
-        self.expect(")")
+        tokens.expect(")")
         return names
 
     def _uri(self) -> tree.TableName | None:
         """Find ``uris = ['…']``, ``uri = '…'`` in the options that stand here, and step over them."""
-        self.i += 1
-        first = self.i
-        self.skip_parentheses()
-        for i in range(first, self.i):
+        tokens = self.tokens
+        tokens.i += 1
+        first = tokens.i
+        tokens.skip_parentheses()
+        for i in range(first, tokens.i):
             if self.keys[i] in ("uri", "uris", "path"):
-                for j in range(i + 1, self.i):
+                for j in range(i + 1, tokens.i):
                     if self.kinds[j] == STRING:
                         return tree.TableName(self.starts[j], self.ends[j], (self.written(j)[1:-1],), True)
         return None
 
-    def _export(self) -> tree.Statement | None:
+    def export(self) -> tree.Statement | None:
         """``EXPORT DATA OPTIONS (uri = '…') AS query``, ``EXPORT TABLE t TO 'path'``."""
-        first = self.i
-        self.i += 1
-        if self.take("table"):
-            table = self.table_name()
-            if self.keys[self.i] == "partition":
-                self.i += 1
-                self.skip_parentheses()
-            self.expect("to")
+        tokens = self.tokens
+        first = tokens.i
+        tokens.i += 1
+        if tokens.take("table"):
+            table = self.grammar.table_refs.table_name()
+            if self.keys[tokens.i] == "partition":
+                tokens.i += 1
+                tokens.skip_parentheses()
+            tokens.expect("to")
             return self._copied(first, self._file(), None, self._rows_of(table))
-        if not self.take("data"):
-            self.i = first
+        if not tokens.take("data"):
+            tokens.i = first
             return None
-        if self.take("with"):
-            self.expect("connection")
-            self.qualified()
+        if tokens.take("with"):
+            tokens.expect("connection")
+            tokens.qualified()
         target = None
-        if self.keys[self.i] == "options":
+        if self.keys[tokens.i] == "options":
             target = self._uri()
-        self.expect("as")
-        query = self.query()
+        tokens.expect("as")
+        query = self.grammar.queries.query()
         if target is None:
             target = tree.TableName(self.starts[first], self.ends[first], ("?",), True)
         return self._copied(first, target, None, query)
 
-    def _bulk(self) -> tree.Statement | None:
+    def bulk(self) -> tree.Statement | None:
         """``BULK INSERT t FROM 'file'``."""
-        first = self.i
-        if self.peek() != "insert":
+        tokens = self.tokens
+        first = tokens.i
+        if tokens.peek() != "insert":
             return None
-        self.i += 2
-        target = self.table_name()
-        self.expect("from")
+        tokens.i += 2
+        target = self.grammar.table_refs.table_name()
+        tokens.expect("from")
         return self._copied(first, target, None, self._rows_of(self._file()))
+
+
+register(
+    {
+        "copy": lambda grammar: grammar.copy.copy(),
+        "load": lambda grammar: grammar.copy.load(),
+        "unload": lambda grammar: grammar.copy.unload(),
+        "export": lambda grammar: grammar.copy.export(),
+        "bulk": lambda grammar: grammar.copy.bulk(),
+    }
+)

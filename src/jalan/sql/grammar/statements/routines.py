@@ -3,10 +3,16 @@
 from collections.abc import Callable
 
 from jalan.sql import tree
-from jalan.sql.grammar.statements.blocks import BlockParser
+from jalan.sql.grammar.part import GrammarPart
 from jalan.sql.grammar.token_stream import SqlSyntaxError
-from jalan.sql.lexer import END, QUOTED, STRING, WORD, Tokens
+from jalan.sql.lexer import END, QUOTED, STRING, WORD
 
+# What may stand between CREATE and the kind of routine.
+_BEFORE_KIND = frozenset(
+    """
+    or replace alter temp temporary secure aggregate definer editionable noneditionable constraint table
+    """.split()
+)
 _LOOPS = frozenset({"if", "loop", "while", "repeat", "for"})
 # What may stand behind the body of a routine.
 _OPTIONS = frozenset(
@@ -17,39 +23,36 @@ _OPTIONS = frozenset(
 )
 
 
-class ProcedureParser(BlockParser):
+class RoutineGrammar(GrammarPart):
     """Reads routines."""
 
-    def inner_tokens(self, i: int) -> Tokens:
-        """Return the tokens of what a string token holds, with their offsets in the whole text."""
-        raise NotImplementedError
-
     def procedural(self) -> tree.Statement | None:
-        key = self.keys[self.i]
+        """Read a routine, or another procedural statement, if one starts here."""
+        key = self.keys[self.tokens.i]
         # ALTER brings a new body only in T-SQL; elsewhere it changes what stands around the body.
         handler = _ROUTINES.get(key) if key != "alter" or self.dialect.bare_statements else None
         found = handler(self) if handler is not None else None
-        return super().procedural() if found is None else found
+        return self.grammar.blocks.procedural() if found is None else found
 
     def _create_routine(self) -> tree.Statement | None:
-        first = self.i
-        self.i += 1
-        while self.keys[self.i] in ("or", "replace", "alter", "temp", "temporary", "secure", "aggregate", "definer",
-                                    "editionable", "noneditionable", "constraint", "table"):  # fmt: skip
-            self.i += 1
-            if self.take("="):
-                while self.keys[self.i] not in ("procedure", "function", "trigger", "", ";"):
-                    self.i += 1
-        kind = self.keys[self.i]
+        tokens = self.tokens
+        first = tokens.i
+        tokens.i += 1
+        while self.keys[tokens.i] in _BEFORE_KIND:
+            tokens.i += 1
+            if tokens.take("="):
+                while self.keys[tokens.i] not in ("procedure", "function", "trigger", "", ";"):
+                    tokens.i += 1
+        kind = self.keys[tokens.i]
         if kind == "rule" and self.dialect.system_schema:
             return self._rule(first)
         package = kind in ("package", "type") and self.dialect.bare_calls
         if not package and (
-            kind not in ("function", "procedure", "proc", "trigger", "macro") or self.peek() in ("mapping",)
+            kind not in ("function", "procedure", "proc", "trigger", "macro") or tokens.peek() in ("mapping",)
         ):
-            self.i = first
+            tokens.i = first
             return None
-        self.i += 1
+        tokens.i += 1
         start = self.starts[first]
         try:
             if package:
@@ -63,240 +66,263 @@ class ProcedureParser(BlockParser):
             return self._unread_routine(first, kind, error)
 
     def local_routine(self) -> tree.Statement:
-        start = self.starts[self.i]
-        kind = self.keys[self.i]
-        self.i += 1
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        kind = self.keys[tokens.i]
+        tokens.i += 1
         found = self._routine(start, kind)
         assert isinstance(found, tree.Routine)
-        if not found.body and self.keys[self.i] == ";":
-            return tree.Recognised(start, self.end_of_last(), "declare")  # only announced
+        if not found.body and self.keys[tokens.i] == ";":
+            return tree.Recognised(start, tokens.end_of_last(), "declare")  # only announced
         return found
 
     def _package(self, first: int, kind: str) -> tree.Statement | None:
         """``CREATE PACKAGE [BODY] p AS declarations … [BEGIN …] END [p]``, and bodies of types."""
+        grammar = self.grammar
+        tokens = self.tokens
         start = self.starts[first]
-        body = self.take("body")
+        body = tokens.take("body")
         if kind == "type" and not body:
-            self.i = first
+            tokens.i = first
             return None
-        self._if_not_exists()
-        name = self.qualified("the name of a package")
-        while self.keys[self.i] not in ("as", "is", "", ";"):
-            self.i += 1
-        if not self.take("is"):
-            self.expect("as")
-        block = tree.Block(self.starts[self.i], 0, [], [])
-        self.enter_block()
-        block.declarations = self._declarations("begin", "end")
-        if self.take("begin"):
-            self._block_rest(block)
+        grammar.ddl.if_not_exists()
+        name = tokens.qualified("the name of a package")
+        while self.keys[tokens.i] not in ("as", "is", "", ";"):
+            tokens.i += 1
+        if not tokens.take("is"):
+            tokens.expect("as")
+        block = tree.Block(self.starts[tokens.i], 0, [], [])
+        grammar.blocks.enter_block()
+        block.declarations = grammar.variables.declarations("begin", "end")
+        if tokens.take("begin"):
+            grammar.blocks.block_rest(block)
         else:
-            self.expect("end")
-            if self.kinds[self.i] in (WORD, QUOTED):
-                self.i += 1
-        self.in_block -= 1
-        block.end = self.end_of_last()
+            tokens.expect("end")
+            if self.kinds[tokens.i] in (WORD, QUOTED):
+                tokens.i += 1
+        tokens.in_block -= 1
+        block.end = tokens.end_of_last()
         if not body:
-            return tree.Recognised(start, self.end_of_last(), "create_package")
-        return tree.Routine(start, self.end_of_last(), f"{kind}_body", name, [], [block], None, None)
+            return tree.Recognised(start, tokens.end_of_last(), "create_package")
+        return tree.Routine(start, tokens.end_of_last(), f"{kind}_body", name, [], [block], None, None)
 
     def _unread_routine(self, first: int, kind: str, error: SqlSyntaxError) -> tree.Statement:
         """A routine whose body is not read is reported, not lost: the statement stands, and says why."""
-        self.i = max(self.i, first + 1)
+        tokens = self.tokens
+        tokens.i = max(tokens.i, first + 1)
         self._to_routine_end()
-        found = tree.Routine(self.starts[first], self.end_of_last(), kind, (), [], [], None, None)
+        found = tree.Routine(self.starts[first], tokens.end_of_last(), kind, (), [], [], None, None)
         found.problem = (str(error), error.start, error.end)
         return found
 
     def _to_routine_end(self) -> None:
+        tokens = self.tokens
         if self.dialect.bare_statements:
-            while self.kinds[self.i] != END and self.keys[self.i] != "go":
-                self.i += 1
+            while self.kinds[tokens.i] != END and self.keys[tokens.i] != "go":
+                tokens.i += 1
         else:
             self._to_body_end()
 
     def _to_body_end(self) -> None:
         """Step to the end of a routine that is not read: the semicolons between BEGIN and END belong to it."""
+        tokens = self.tokens
         open_, seen = 0, False
-        while self.kinds[self.i] != END:
-            key = self.keys[self.i]
-            if key in ("begin", "case") and self.keys[self.i - 1] != "end":
+        while self.kinds[tokens.i] != END:
+            key = self.keys[tokens.i]
+            if key in ("begin", "case") and self.keys[tokens.i - 1] != "end":
                 open_ += 1
                 seen = seen or key == "begin"
-            elif key == "end" and self.peek() not in _LOOPS:
+            elif key == "end" and tokens.peek() not in _LOOPS:
                 open_ -= 1
             elif key == ";" and open_ <= 0 and (seen or not self.dialect.bare_calls):
                 return
-            self.i += 1
+            tokens.i += 1
 
     def _parameters(self) -> list[tuple[str, str]]:
         """Read parameters; returns (name, mode), a name is empty where only the type is given."""
+        tokens = self.tokens
         found: list[tuple[str, str]] = []
-        bare = self.keys[self.i] != "("
+        bare = self.keys[tokens.i] != "("
         if not bare:
-            self.i += 1
-        while self.keys[self.i] not in (")", "as", "returns", "begin", "is", "with", "for", "", ";"):
+            tokens.i += 1
+        while self.keys[tokens.i] not in (")", "as", "returns", "begin", "is", "with", "for", "", ";"):
             mode = ""
-            while self.keys[self.i] in ("in", "out", "inout", "variadic", "output"):
-                mode += self.keys[self.i]
-                self.i += 1
+            while self.keys[tokens.i] in ("in", "out", "inout", "variadic", "output"):
+                mode += self.keys[tokens.i]
+                tokens.i += 1
             name = ""
-            if self.kinds[self.i] in (WORD, QUOTED) and self.kinds[self.i + 1] in (WORD, QUOTED):
-                if self.keys[self.i + 1] not in ("varying", "precision", "default", "array"):
-                    name = self.name("a parameter")
-                    self.take("as")
-                    while self.keys[self.i] in ("in", "out", "inout", "nocopy"):
-                        mode += self.keys[self.i] if self.keys[self.i] != "nocopy" else ""
-                        self.i += 1
-            self.type_name()
-            while self.keys[self.i] not in (",", ")", "as", "begin", "is", "", ";", "returns"):
-                if self.keys[self.i] in ("output", "out"):
+            if self.kinds[tokens.i] in (WORD, QUOTED) and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+                if self.keys[tokens.i + 1] not in ("varying", "precision", "default", "array"):
+                    name = tokens.name("a parameter")
+                    tokens.take("as")
+                    while self.keys[tokens.i] in ("in", "out", "inout", "nocopy"):
+                        mode += self.keys[tokens.i] if self.keys[tokens.i] != "nocopy" else ""
+                        tokens.i += 1
+            self.grammar.calls.type_name()
+            while self.keys[tokens.i] not in (",", ")", "as", "begin", "is", "", ";", "returns"):
+                if self.keys[tokens.i] in ("output", "out"):
                     mode = "out"
-                if self.keys[self.i] in ("default", "=", ":="):
-                    self.i += 1
-                    self.expression()
+                if self.keys[tokens.i] in ("default", "=", ":="):
+                    tokens.i += 1
+                    self.grammar.expressions.expression()
                 else:
-                    self.i += 1
+                    tokens.i += 1
             found.append((name, mode))
-            if not self.take(","):
+            if not tokens.take(","):
                 break
         if not bare:
-            self.expect(")")
+            tokens.expect(")")
         return found
 
     def _macro_parameters(self) -> list[tuple[str, str]]:
-        self.expect("(")
+        tokens = self.tokens
+        tokens.expect("(")
         found = []
-        while self.keys[self.i] != ")":
-            found.append((self.name("a parameter"), ""))
-            if self.take(":="):
-                self.expression()
-            if not self.take(","):
+        while self.keys[tokens.i] != ")":
+            found.append((tokens.name("a parameter"), ""))
+            if tokens.take(":="):
+                self.grammar.expressions.expression()
+            if not tokens.take(","):
                 break
-        self.expect(")")
+        tokens.expect(")")
         return found
 
     def _routine(self, start: int, kind: str, macro: bool = False) -> tree.Statement:
-        self._if_not_exists()
-        name = self.qualified("the name of a routine")
+        grammar = self.grammar
+        tokens = self.tokens
+        grammar.ddl.if_not_exists()
+        name = tokens.qualified("the name of a routine")
         found = tree.Routine(start, 0, kind, name, [], [], None, None)
-        if self.keys[self.i] == "(" or self.written(self.i).startswith("@"):
+        if self.keys[tokens.i] == "(" or self.written(tokens.i).startswith("@"):
             found.parameters = self._macro_parameters() if macro else self._parameters()
-        while self.keys[self.i] not in ("", ";"):
-            key = self.keys[self.i]
+        while self.keys[tokens.i] not in ("", ";"):
+            key = self.keys[tokens.i]
             if key == "returns" or key == "return":
-                self.i += 1
-                queried = key == "return" and (self._is_query(self.i) or not self._at_type())
-                if self.keys[self.i] == "null" or queried:
-                    self.i -= 1
+                tokens.i += 1
+                queried = key == "return" and (grammar.expressions.is_query(tokens.i) or not self._at_type())
+                if self.keys[tokens.i] == "null" or queried:
+                    tokens.i -= 1
                     if key == "return":
-                        self.in_block += 1
-                        found.body.append(self.statement())
-                        self.in_block -= 1
+                        tokens.in_block += 1
+                        found.body.append(grammar.statements.statement())
+                        tokens.in_block -= 1
                         break
-                    self.i += 1
+                    tokens.i += 1
                     continue
                 self._returns(found)
             elif key == "language":
-                self.i += 1
-                found.language = self.written(self.i).strip("'").lower()
-                self.i += 1
+                tokens.i += 1
+                found.language = self.written(tokens.i).strip("'").lower()
+                tokens.i += 1
             elif key in ("as", "is"):
-                self.i += 1
+                tokens.i += 1
                 if macro:
                     self._macro_body(found)
                     break
                 self._routine_body(found)
-                if self.dialect.bare_statements or self.keys[self.i] not in _OPTIONS:
+                if self.dialect.bare_statements or self.keys[tokens.i] not in _OPTIONS:
                     break
-            elif key in ("begin", "declare") and self.peek() != "transaction":
+            elif key in ("begin", "declare") and tokens.peek() != "transaction":
                 self._inline_body(found)
                 break
             elif key in ("select", "insert", "update", "delete", "with", "merge", "set", "call") and (
                 self.dialect.executed_comments
             ):
-                self.in_block += 1
-                found.body.append(self.statement())
-                self.in_block -= 1
+                tokens.in_block += 1
+                found.body.append(grammar.statements.statement())
+                tokens.in_block -= 1
                 break
             elif key == "(":
-                self.skip_parentheses()
+                tokens.skip_parentheses()
             else:
-                self.i += 1
-        found.end = self.end_of_last()
+                tokens.i += 1
+        found.end = tokens.end_of_last()
         self._read_text(found)
         return found
 
     def _at_type(self) -> bool:
-        return self.kinds[self.i] in (WORD, QUOTED) and self.keys[self.i + 1] not in ("(", ".", "+", ";", "")
+        return self.kinds[self.tokens.i] in (WORD, QUOTED) and self.keys[self.tokens.i + 1] not in (
+            "(",
+            ".",
+            "+",
+            ";",
+            "",
+        )
 
     def _returns(self, found: tree.Routine) -> None:
-        self.take("setof")
-        if self.keys[self.i] == "table" and self.peek() == "(":
-            self.i += 1
-            found.returns, _ = self._table_definition()
-        elif self.keys[self.i] == "table":
-            self.i += 1
+        grammar = self.grammar
+        tokens = self.tokens
+        tokens.take("setof")
+        if self.keys[tokens.i] == "table" and tokens.peek() == "(":
+            tokens.i += 1
+            found.returns, _ = grammar.ddl.table_definition()
+        elif self.keys[tokens.i] == "table":
+            tokens.i += 1
             found.returns = []
-        elif self.written(self.i).startswith("@"):
-            variable = self.name()
-            self.expect("table")
-            columns, _ = self._table_definition()
+        elif self.written(tokens.i).startswith("@"):
+            variable = tokens.name()
+            tokens.expect("table")
+            columns, _ = grammar.ddl.table_definition()
             found.returns = columns
             found.result = variable
         else:
-            found.returns_trigger = self.type_name().lower() == "trigger"
+            found.returns_trigger = grammar.calls.type_name().lower() == "trigger"
 
     def _routine_body(self, found: tree.Routine) -> None:
-        if self.kinds[self.i] == STRING:
-            found.text = self.i
-            self.i += 1
-            while self.take(","):
-                self.i += 1  # AS 'library', 'symbol'
+        grammar = self.grammar
+        tokens = self.tokens
+        if self.kinds[tokens.i] == STRING:
+            found.text = tokens.i
+            tokens.i += 1
+            while tokens.take(","):
+                tokens.i += 1  # AS 'library', 'symbol'
                 found.text = None
-        elif self.keys[self.i] == "(" or (self._is_query(self.i) and not self.dialect.bare_statements):
-            at = self.starts[self.i]
-            if self._is_query(self.i):
-                query = self.query()
-                found.body.append(tree.Return(at, self.end_of_last(), None, query))
+        elif self.keys[tokens.i] == "(" or (
+            grammar.expressions.is_query(tokens.i) and not self.dialect.bare_statements
+        ):
+            at = self.starts[tokens.i]
+            if grammar.expressions.is_query(tokens.i):
+                query = grammar.queries.query()
+                found.body.append(tree.Return(at, tokens.end_of_last(), None, query))
             else:
-                value = self.expression()
-                found.body.append(tree.Return(at, self.end_of_last(), value, None))
+                value = grammar.expressions.expression()
+                found.body.append(tree.Return(at, tokens.end_of_last(), value, None))
         else:
             self._inline_body(found)
 
     def _macro_body(self, found: tree.Routine) -> None:
         """``AS expression``, ``AS TABLE query``."""
-        start = self.starts[self.i]
-        if self.take("table"):
+        start = self.starts[self.tokens.i]
+        if self.tokens.take("table"):
             found.returns = []
-            found.body.append(tree.Return(start, 0, None, self.query()))
+            found.body.append(tree.Return(start, 0, None, self.grammar.queries.query()))
         else:
-            found.body.append(tree.Return(start, 0, self.expression(), None))
+            found.body.append(tree.Return(start, 0, self.grammar.expressions.expression(), None))
 
     def _inline_body(self, found: tree.Routine) -> None:
         """Read a body that stands in the statement itself."""
-        self.in_block += 1
-        if self.keys[self.i] == "begin" or self.keys[self.i] == "declare":
-            found.body.append(self.statement())
+        tokens = self.tokens
+        tokens.in_block += 1
+        if self.keys[tokens.i] == "begin" or self.keys[tokens.i] == "declare":
+            found.body.append(self.grammar.statements.statement())
             if self.dialect.bare_statements:
                 found.body += self._rest_of_batch()
         elif self.dialect.bare_statements:
             found.body += self._rest_of_batch()
         else:
             found.body.append(self._declared_block())
-        self.in_block -= 1
+        tokens.in_block -= 1
 
     def _declared_block(self) -> tree.Block:
         """Read ``declarations BEGIN … END`` without a word before it."""
-        block = tree.Block(self.starts[self.i], 0, self._declarations("begin"), [])
-        self.expect("begin")
-        self._block_rest(block)
+        block = tree.Block(self.starts[self.tokens.i], 0, self.grammar.variables.declarations("begin"), [])
+        self.tokens.expect("begin")
+        self.grammar.blocks.block_rest(block)
         return block
 
     def _rest_of_batch(self) -> list[tree.Statement]:
         """A T-SQL routine goes on to the end of its batch."""
-        return self.body(frozenset({"go"}))
+        return self.grammar.blocks.body(frozenset({"go"}))
 
     def _read_text(self, found: tree.Routine) -> None:
         """Read a body that is given as a string, if it is in a language that is read."""
@@ -312,143 +338,150 @@ class ProcedureParser(BlockParser):
                 self.ends[i],
             )
             return
-        parser = type(self)(self.inner_tokens(i), self.dialect)
-        if language == "plpgsql" or parser.keys[0] in ("begin", "declare"):
-            parser.enter_block()
+        inner = self.grammar.of_string(i)
+        first = inner.tokens.keys[0]
+        if language == "plpgsql" or first in ("begin", "declare"):
+            inner.blocks.enter_block()
         try:
             if (
-                not parser.in_block
-                and not parser._at_statement()
-                and parser.keys[0] not in ("values", "table")
-                and not parser._is_query(0)
+                not inner.tokens.in_block
+                and not inner.blocks.at_statement()
+                and first not in ("values", "table")
+                and not inner.expressions.is_query(0)
             ):
-                value = parser.expression()
+                value = inner.expressions.expression()
                 found.body.append(tree.Return(value.start, value.end, value, None))
             else:
-                found.body += parser.body(frozenset())
+                found.body += inner.blocks.body(frozenset())
         except SqlSyntaxError as error:
             found.problem = (str(error), error.start, error.end)
 
     def _trigger(self, start: int) -> tree.Statement:
-        self._if_not_exists()
-        found = tree.Routine(start, 0, "trigger", self.qualified("a trigger"), [], [], None, None)
-        while self.keys[self.i] not in ("on", "", ";"):
-            self.i += 1
-        self.expect("on")
-        if self.take_words("nested", "table"):
-            self.name()
-            self.expect("of")
-        found.table = self.table_name()
-        while self.keys[self.i] not in ("execute", "begin", "as", "declare", "", ";", "call", "compound"):
-            if self.take("when"):
-                found.condition = self.expression()
+        grammar = self.grammar
+        tokens = self.tokens
+        grammar.ddl.if_not_exists()
+        found = tree.Routine(start, 0, "trigger", tokens.qualified("a trigger"), [], [], None, None)
+        while self.keys[tokens.i] not in ("on", "", ";"):
+            tokens.i += 1
+        tokens.expect("on")
+        if tokens.take_words("nested", "table"):
+            tokens.name()
+            tokens.expect("of")
+        found.table = grammar.table_refs.table_name()
+        while self.keys[tokens.i] not in ("execute", "begin", "as", "declare", "", ";", "call", "compound"):
+            if tokens.take("when"):
+                found.condition = grammar.expressions.expression()
                 continue
-            self.i += 1
-            if self.keys[self.i - 1] == "row" and self.keys[self.i] in ("set", "insert", "update", "delete"):
+            tokens.i += 1
+            if self.keys[tokens.i - 1] == "row" and self.keys[tokens.i] in ("set", "insert", "update", "delete"):
                 break
-        if self.take_words("compound", "trigger"):
+        if tokens.take_words("compound", "trigger"):
             found.body.append(self._compound())
-        elif self.keys[self.i] in ("execute", "call"):
-            self.i += 1
-            if self.keys[self.i] in ("function", "procedure"):
-                self.i += 1
-            found.calls = self.qualified("a function")
-            self._to_end()
-        elif self.keys[self.i] == "as":
-            self.i += 1
+        elif self.keys[tokens.i] in ("execute", "call"):
+            tokens.i += 1
+            if self.keys[tokens.i] in ("function", "procedure"):
+                tokens.i += 1
+            found.calls = tokens.qualified("a function")
+            tokens.to_end()
+        elif self.keys[tokens.i] == "as":
+            tokens.i += 1
             self._inline_body(found)
-        elif self.keys[self.i] in ("begin", "declare"):
+        elif self.keys[tokens.i] in ("begin", "declare"):
             self._inline_body(found)
-        elif self.keys[self.i] not in ("", ";"):
-            self.in_block += 1
-            found.body.append(self.statement())
-            self.in_block -= 1
-        found.end = self.end_of_last()
+        elif self.keys[tokens.i] not in ("", ";"):
+            tokens.in_block += 1
+            found.body.append(grammar.statements.statement())
+            tokens.in_block -= 1
+        found.end = tokens.end_of_last()
         return found
 
     def _rule(self, first: int) -> tree.Statement:
         """``CREATE RULE r AS ON event TO t [WHERE …] DO [ALSO|INSTEAD] NOTHING | statement | (statement; …)``."""
-        self.i += 1
-        found = tree.Routine(self.starts[first], 0, "rule", (self.name("a rule"),), [], [], None, None)
-        self.expect("as")
-        self.expect("on")
-        self.i += 1
-        self.expect("to")
-        found.table = self.table_name()
-        if self.take("where"):
-            found.condition = self.expression()
-        self.expect("do")
-        if not self.take("also"):
-            self.take("instead")
-        if self.take("nothing"):
+        grammar = self.grammar
+        tokens = self.tokens
+        tokens.i += 1
+        found = tree.Routine(self.starts[first], 0, "rule", (tokens.name("a rule"),), [], [], None, None)
+        tokens.expect("as")
+        tokens.expect("on")
+        tokens.i += 1
+        tokens.expect("to")
+        found.table = grammar.table_refs.table_name()
+        if tokens.take("where"):
+            found.condition = grammar.expressions.expression()
+        tokens.expect("do")
+        if not tokens.take("also"):
+            tokens.take("instead")
+        if tokens.take("nothing"):
             pass
-        elif self.keys[self.i] == "(" and not self._is_query(self.i + 1):
-            self.i += 1
-            while self.keys[self.i] != ")":
-                if not self.take(";"):
-                    found.body.append(self.statement())
-                    if self.keys[self.i] not in (";", ")"):
-                        self.fail("“)”")
-            self.i += 1
+        elif self.keys[tokens.i] == "(" and not grammar.expressions.is_query(tokens.i + 1):
+            tokens.i += 1
+            while self.keys[tokens.i] != ")":
+                if not tokens.take(";"):
+                    found.body.append(grammar.statements.statement())
+                    if self.keys[tokens.i] not in (";", ")"):
+                        tokens.fail("“)”")
+            tokens.i += 1
         else:
-            parenthesized = self.take("(")
-            found.body.append(self.statement())
-            while parenthesized and self.take(";") and self.keys[self.i] != ")":
-                found.body.append(self.statement())
+            parenthesized = tokens.take("(")
+            found.body.append(grammar.statements.statement())
+            while parenthesized and tokens.take(";") and self.keys[tokens.i] != ")":
+                found.body.append(grammar.statements.statement())
             if parenthesized:
-                self.expect(")")
-        found.end = self.end_of_last()
+                tokens.expect(")")
+        found.end = tokens.end_of_last()
         return found
 
     def _compound(self) -> tree.Statement:
         """The declarations and sections of a compound trigger: ``BEFORE EACH ROW IS … END BEFORE EACH ROW; …``."""
-        block = tree.Block(self.starts[self.i], 0, [], [])
-        self.enter_block()
-        while self.keys[self.i] not in ("end", ""):
-            if self.take(";"):
+        tokens = self.tokens
+        block = tree.Block(self.starts[tokens.i], 0, [], [])
+        self.grammar.blocks.enter_block()
+        while self.keys[tokens.i] not in ("end", ""):
+            if tokens.take(";"):
                 continue
-            if self.keys[self.i] not in ("before", "after", "instead"):
-                block.declarations.append(self._declaration())
+            if self.keys[tokens.i] not in ("before", "after", "instead"):
+                block.declarations.append(self.grammar.variables.declaration())
                 continue
-            while self.keys[self.i] not in ("is", "as", "", ";"):
-                self.i += 1
-            self.i += 1
+            while self.keys[tokens.i] not in ("is", "as", "", ";"):
+                tokens.i += 1
+            tokens.i += 1
             block.body.append(self._declared_block())
-            while self.keys[self.i] not in (";", ""):
-                self.i += 1  # END BEFORE EACH ROW
-        self.expect("end")
-        self.in_block -= 1
-        if self.kinds[self.i] in (WORD, QUOTED):
-            self.i += 1
-        block.end = self.end_of_last()
+            while self.keys[tokens.i] not in (";", ""):
+                tokens.i += 1  # END BEFORE EACH ROW
+        tokens.expect("end")
+        tokens.in_block -= 1
+        if self.kinds[tokens.i] in (WORD, QUOTED):
+            tokens.i += 1
+        block.end = tokens.end_of_last()
         return block
 
     def _do(self) -> tree.Statement | None:
         """``DO [LANGUAGE l] $$ … $$``: a body that runs at once."""
-        first = self.i
-        self.i += 1
+        tokens = self.tokens
+        first = tokens.i
+        tokens.i += 1
         found = tree.Routine(self.starts[first], 0, "do", (), [], [], "plpgsql", None)
-        if self.take("language"):
-            found.language = self.written(self.i).strip("'").lower()
-            self.i += 1
-        if self.kinds[self.i] != STRING:
+        if tokens.take("language"):
+            found.language = self.written(tokens.i).strip("'").lower()
+            tokens.i += 1
+        if self.kinds[tokens.i] != STRING:
             if self.dialect.executed_comments:  # MySQL: values are computed, and thrown away
-                self.expression_list()
-                return tree.Recognised(self.starts[first], self.end_of_last(), "evaluate")
-            self.i = first
+                self.grammar.calls.expression_list()
+                return tree.Recognised(self.starts[first], tokens.end_of_last(), "evaluate")
+            tokens.i = first
             return None
-        found.text = self.i
-        self.i += 1
-        if self.take("language"):
-            found.language = self.written(self.i).strip("'").lower()
-            self.i += 1
-        found.end = self.end_of_last()
+        found.text = tokens.i
+        tokens.i += 1
+        if tokens.take("language"):
+            found.language = self.written(tokens.i).strip("'").lower()
+            tokens.i += 1
+        found.end = tokens.end_of_last()
         self._read_text(found)
         return found
 
 
-_ROUTINES: dict[str, Callable[[ProcedureParser], tree.Statement | None]] = {
-    "create": ProcedureParser._create_routine,
-    "alter": ProcedureParser._create_routine,
-    "do": ProcedureParser._do,
+_ROUTINES: dict[str, Callable[[RoutineGrammar], tree.Statement | None]] = {
+    "create": RoutineGrammar._create_routine,
+    "alter": RoutineGrammar._create_routine,
+    "do": RoutineGrammar._do,
 }

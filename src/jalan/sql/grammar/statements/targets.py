@@ -3,8 +3,8 @@
 from typing import NamedTuple
 
 from jalan.sql import tree
+from jalan.sql.grammar.part import GrammarPart
 from jalan.sql.lexer import END
-from jalan.sql.grammar.pipes import PipeParser
 
 
 class _Target(NamedTuple):
@@ -15,111 +15,116 @@ class _Target(NamedTuple):
     part: str
 
 
-class TargetParser(PipeParser):
-    """Reads targets. ``in_block`` counts the blocks around the current statement."""
+class TargetGrammar(GrammarPart):
+    """Reads what is written to, and what is put out of it."""
 
-    in_block = 0
-
-    def _target_alias(self) -> str | None:
-        if self.take("as") or self._at_alias():
-            return self.name("an alias")
+    def target_alias(self) -> str | None:
+        if self.tokens.take("as") or self.grammar.table_refs.at_alias():
+            return self.tokens.name("an alias")
         return None
 
-    def _column_targets(self, tables: tuple[str, ...] = ()) -> list[str]:
+    def column_targets(self, tables: tuple[str, ...] = ()) -> list[str]:
         """Read ``(a, b.field, c[1])``: the columns that are written, maybe qualified with one of ``tables``."""
         return [target.name for target in self._qualified_targets(tables)]
 
     def _qualified_targets(self, tables: tuple[str, ...]) -> list[_Target]:
-        self.expect("(")
+        tokens = self.tokens
+        tokens.expect("(")
         found: list[_Target] = []
-        while self.keys[self.i] != ")":
-            found.append(self._column_target(tables))
-            if not self.take(","):
+        while self.keys[tokens.i] != ")":
+            found.append(self.column_target(tables))
+            if not tokens.take(","):
                 break
-        self.expect(")")
+        tokens.expect(")")
         return found
 
-    def _column_target(self, tables: tuple[str, ...] = ()) -> _Target:
+    def column_target(self, tables: tuple[str, ...] = ()) -> _Target:
         """Read what is written to, maybe qualified with one of ``tables``."""
-        name = self.string_or_name("a column")
+        tokens = self.tokens
+        name = self.grammar.select_list.string_or_name("a column")
         qualifier = None
-        whole = self.i
-        while self.keys[self.i] in (".", "["):
-            if self.take("."):
-                part = self.name("a field")
+        whole = tokens.i
+        while self.keys[tokens.i] in (".", "["):
+            if tokens.take("."):
+                part = tokens.name("a field")
                 if name in tables and qualifier is None:
                     qualifier, name = name, part
-                    whole = self.i
+                    whole = tokens.i
             else:
                 self._skip_subscript()
-        return _Target(name, qualifier, "".join(map(self.written, range(whole, self.i))))
+        return _Target(name, qualifier, "".join(map(self.written, range(whole, tokens.i))))
 
     def _skip_subscript(self) -> None:
-        while not self.take("]"):
-            if self.kinds[self.i] == END:
-                self.fail("“]”")
-            self.i += 1
+        tokens = self.tokens
+        while not tokens.take("]"):
+            if self.kinds[tokens.i] == END:
+                tokens.fail("“]”")
+            tokens.i += 1
 
-    def _assignments(self, tables: tuple[str, ...] = ()) -> list[tree.Assignment]:
+    def assignments(self, tables: tuple[str, ...] = ()) -> list[tree.Assignment]:
+        tokens = self.tokens
         found = []
         while True:
-            start = self.starts[self.i]
-            if self.keys[self.i] == "(":
+            start = self.starts[tokens.i]
+            if self.keys[tokens.i] == "(":
                 targets = self._qualified_targets(tables)
             else:
-                targets = [self._column_target(tables)]
+                targets = [self.column_target(tables)]
             columns = [target.name for target in targets]
-            operator = self.keys[self.i]
+            operator = self.keys[tokens.i]
             if operator in ("+=", "-=", "*=", "/=", "%=", "&=", "|=", "^=", ":="):
-                self.i += 1
+                tokens.i += 1
             else:
-                self.expect("=")
-            if self.keys[self.i] == "default" and self.peek() != "(":
-                i = self.i
-                self.i += 1
+                tokens.expect("=")
+            if self.keys[tokens.i] == "default" and tokens.peek() != "(":
+                i = tokens.i
+                tokens.i += 1
                 value: tree.Expression = tree.Literal(self.starts[i], self.ends[i], "")
             else:
-                value = self.expression()
+                value = self.grammar.expressions.expression()
             if operator not in ("=", ":="):
-                before = tree.Column(start, self.end_of_last(), (columns[0],))
+                before = tree.Column(start, tokens.end_of_last(), (columns[0],))
                 value = tree.Binary(value.start, value.end, operator[0], before, value)
             qualifier, part = targets[0].qualifier, "".join(target.part for target in targets)
-            found.append(tree.Assignment(start, self.end_of_last(), columns, value, qualifier, part))
-            if not self.take(","):
+            found.append(tree.Assignment(start, tokens.end_of_last(), columns, value, qualifier, part))
+            if not tokens.take(","):
                 return found
 
-    def _returning(self, statement: tree.Insert | tree.Update | tree.Delete | tree.Merge) -> None:
+    def returning(self, statement: tree.Insert | tree.Update | tree.Delete | tree.Merge) -> None:
         """``RETURNING items [[BULK COLLECT] INTO variables]``."""
-        if not (self.take("returning") or (self.in_block and self.take("return"))):
+        tokens = self.tokens
+        if not (tokens.take("returning") or (tokens.in_block and tokens.take("return"))):
             return
-        if self.take("with"):  # RETURNING WITH (OLD AS o, NEW AS n)
-            self.skip_parentheses()
-        statement.returning += self.items()
-        self.take_words("bulk", "collect")
-        if self.take("into"):
-            self.take("strict")
-            statement.into_variables = [self._variable_target()]
-            while self.take(","):
-                statement.into_variables.append(self._variable_target())
+        if tokens.take("with"):  # RETURNING WITH (OLD AS o, NEW AS n)
+            tokens.skip_parentheses()
+        statement.returning += self.grammar.select_list.items()
+        tokens.take_words("bulk", "collect")
+        if tokens.take("into"):
+            tokens.take("strict")
+            statement.into_variables = [self.variable_target()]
+            while tokens.take(","):
+                statement.into_variables.append(self.variable_target())
 
-    def _variable_target(self) -> str:
+    def variable_target(self) -> str:
         """Read a variable that takes a value, maybe a field or an element of one."""
-        name = self.string_or_name("a variable")
-        while self.keys[self.i] in (".", "(", "["):
-            if self.take("."):
-                name = f"{name}.{self.name('a field')}"
-            elif self.keys[self.i] == "(":
-                self.skip_parentheses()
+        tokens = self.tokens
+        name = self.grammar.select_list.string_or_name("a variable")
+        while self.keys[tokens.i] in (".", "(", "["):
+            if tokens.take("."):
+                name = f"{name}.{tokens.name('a field')}"
+            elif self.keys[tokens.i] == "(":
+                tokens.skip_parentheses()
             else:
                 self._skip_subscript()
         return name
 
-    def _output(self, statement: tree.Insert | tree.Update | tree.Delete | tree.Merge) -> None:
+    def output(self, statement: tree.Insert | tree.Update | tree.Delete | tree.Merge) -> None:
         """``OUTPUT inserted.a, deleted.b [INTO table [(columns)]]``."""
-        if not self.take("output"):
+        tokens = self.tokens
+        if not tokens.take("output"):
             return
-        statement.returning += self.items()
-        if self.take("into"):
-            statement.into = self.table_name()
-            if self.keys[self.i] == "(":
-                statement.into_columns = self.names_in_parentheses()
+        statement.returning += self.grammar.select_list.items()
+        if tokens.take("into"):
+            statement.into = self.grammar.table_refs.table_name()
+            if self.keys[tokens.i] == "(":
+                statement.into_columns = tokens.names_in_parentheses()

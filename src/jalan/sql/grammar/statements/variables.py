@@ -1,7 +1,7 @@
 """The grammar of variables: declarations, cursors, handlers, assignments."""
 
 from jalan.sql import tree
-from jalan.sql.grammar.statements.ddl import DefinitionParser
+from jalan.sql.grammar.part import GrammarPart
 from jalan.sql.lexer import END, PARAMETER, QUOTED, WORD
 
 _MEMBERS = frozenset({"member", "static", "constructor", "map", "order", "final", "overriding"})
@@ -9,14 +9,12 @@ _BEHIND_MEMBER = _MEMBERS | {"function", "procedure"}
 _SCOPES = frozenset({"global", "session", "local", "persist", "persist_only", "variable", "var"})
 
 
-class VariableParser(DefinitionParser):
+class VariableGrammar(GrammarPart):
     """Reads what declares and sets variables."""
 
-    def _block_rest(self, found: tree.Block) -> None:
-        raise NotImplementedError
-
-    def _at_assignment(self) -> bool:
-        i = self.i + 1
+    def at_assignment(self) -> bool:
+        tokens = self.tokens
+        i = tokens.i + 1
         element = False
         while True:
             if self.keys[i] == "." and self.kinds[i + 1] in (WORD, QUOTED):
@@ -26,124 +24,140 @@ class VariableParser(DefinitionParser):
                     i += 1
                 i += 1
             elif self.keys[i] == "(" and self.dialect.bare_calls:
-                i = self._behind_parentheses(i)
+                i = self.grammar.ddl.behind_parentheses(i)
                 element = True  # or IF (a) = b THEN
             else:
                 break
         equals = self.keys[i] == "=" and not element
-        return self.keys[i] == ":=" or (equals and self.keys[self.i] not in self._reserved)
+        return self.keys[i] == ":=" or (equals and self.keys[tokens.i] not in tokens.reserved)
 
-    def _assignment(self) -> tree.Statement:
-        start = self.starts[self.i]
-        if self.kinds[self.i] == PARAMETER:  # :new.fare := …
-            self.i += 1
-            name = self.written(self.i - 1)[1:]
+    def assignment(self) -> tree.Statement:
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        if self.kinds[tokens.i] == PARAMETER:  # :new.fare := …
+            tokens.i += 1
+            name = self.written(tokens.i - 1)[1:]
         else:
-            name = self.name("a variable")
+            name = tokens.name("a variable")
         element = False
-        while self.keys[self.i] not in (":=", "="):
-            if self.take("."):
-                name = f"{name}.{self.name('a field')}"
-            elif self.keys[self.i] == "(":
-                self.skip_parentheses()
+        while self.keys[tokens.i] not in (":=", "="):
+            if tokens.take("."):
+                name = f"{name}.{tokens.name('a field')}"
+            elif self.keys[tokens.i] == "(":
+                tokens.skip_parentheses()
                 element = True
             else:
-                self.i += 1
+                tokens.i += 1
                 element = True
-        self.i += 1
-        value = self._value()
-        return tree.Assign(start, self.end_of_last(), [name], value, element)
+        tokens.i += 1
+        value = self.value()
+        return tree.Assign(start, tokens.end_of_last(), [name], value, element)
 
-    def _value(self) -> tree.Expression:
+    def value(self) -> tree.Expression:
         """Read the value of an assignment; PL/pgSQL allows FROM and WHERE behind it."""
-        start = self.starts[self.i]
-        at = self.i
-        value = self.expression()
-        if self.keys[self.i] in ("from", "where"):
-            self.i = at
-            select = tree.Select(start, 0, None, self.items(), None, False, [], None, [], None, {})
-            if self.take("from"):
-                select.source = self.from_list()
-            self._clauses(select)
-            select.end = self.end_of_last()
+        grammar = self.grammar
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        at = tokens.i
+        value = grammar.expressions.expression()
+        if self.keys[tokens.i] in ("from", "where"):
+            tokens.i = at
+            select = tree.Select(start, 0, None, grammar.select_list.items(), None, False, [], None, [], None, {})
+            if tokens.take("from"):
+                select.source = grammar.table_refs.from_list()
+            grammar.queries.clauses(select)
+            select.end = tokens.end_of_last()
             query = tree.Query(start, select.end, None, select, [], [])
             value = tree.ScalarQuery(start, select.end, query)
         return value
 
-    def _set_variable(self) -> tree.Statement | None:
-        first = self.i
-        self.i += 1
-        if self.keys[self.i] == "(":
-            names = self.names_in_parentheses()
-        elif self._variable_scope() or self.kinds[self.i] == PARAMETER or (
-            self.kinds[self.i] == WORD and self.keys[self.i + 1] in ("=", ":=", "+=", "-=", "*=", "/=")
+    def set_variable(self) -> tree.Statement | None:
+        grammar = self.grammar
+        tokens = self.tokens
+        first = tokens.i
+        tokens.i += 1
+        if self.keys[tokens.i] == "(":
+            names = tokens.names_in_parentheses()
+        elif self._variable_scope() or self.kinds[tokens.i] == PARAMETER or (
+            self.kinds[tokens.i] == WORD and self.keys[tokens.i + 1] in ("=", ":=", "+=", "-=", "*=", "/=")
         ):  # fmt: skip
-            names = [self.string_or_name("a variable")]
+            names = [grammar.select_list.string_or_name("a variable")]
         else:
-            self.i = first
+            tokens.i = first
             return None
-        operator = self.keys[self.i]
+        operator = self.keys[tokens.i]
         if operator not in ("=", ":=", "+=", "-=", "*=", "/="):
-            self.i = first
+            tokens.i = first
             return None
-        self.i += 1
-        if self.keys[self.i] == "cursor":
-            self.i += 2
-            query = self.query()
-            return tree.Declare(self.starts[first], self.end_of_last(), names, None, query, None)
-        if self.kinds[self.i] == WORD and self.keys[self.i] in ("on", "off") and self.keys[self.i + 1] in (";", ""):
-            self.i = first
+        tokens.i += 1
+        if self.keys[tokens.i] == "cursor":
+            tokens.i += 2
+            query = grammar.queries.query()
+            return tree.Declare(self.starts[first], tokens.end_of_last(), names, None, query, None)
+        if (
+            self.kinds[tokens.i] == WORD
+            and self.keys[tokens.i] in ("on", "off")
+            and self.keys[tokens.i + 1] in (";", "")
+        ):
+            tokens.i = first
             return None
         value = self._set_value()
         if operator[0] in "+-*/":
             before = tree.Column(value.start, value.end, (names[0],))
             value = tree.Binary(value.start, value.end, operator[0], before, value)
-        while self.take(","):
+        while tokens.take(","):
             self._variable_scope()
-            self.string_or_name("a variable")
-            self.i += 1
+            grammar.select_list.string_or_name("a variable")
+            tokens.i += 1
             value = tree.Binary(value.start, value.end, ",", value, self._set_value())
-        return tree.Assign(self.starts[first], self.end_of_last(), names, value)
+        return tree.Assign(self.starts[first], tokens.end_of_last(), names, value)
 
     def _variable_scope(self) -> bool:
         """Step over GLOBAL, SESSION and the like before a variable."""
-        if self.keys[self.i] in _SCOPES and self.kinds[self.i + 1] == WORD and self.keys[self.i + 2] in ("=", ":="):
-            self.i += 1
+        tokens = self.tokens
+        if (
+            self.keys[tokens.i] in _SCOPES
+            and self.kinds[tokens.i + 1] == WORD
+            and self.keys[tokens.i + 2] in ("=", ":=")
+        ):
+            tokens.i += 1
             return True
         return False
 
     def _set_value(self) -> tree.Expression:
         """Read a value, or the word DEFAULT and its like that some variables take."""
-        i = self.i
+        i = self.tokens.i
         if self.keys[i] in ("default", "on", "off", "all", "binary") and self.keys[i + 1] in (",", ";", ""):
-            self.i += 1
+            self.tokens.i += 1
             return tree.Literal(self.starts[i], self.ends[i], "")
-        return self.expression()
+        return self.grammar.expressions.expression()
 
-    def _declare(self) -> tree.Statement | None:
-        first = self.i
+    def declare(self) -> tree.Statement | None:
+        tokens = self.tokens
+        first = tokens.i
         start = self.starts[first]
-        self.i += 1
+        tokens.i += 1
         if self.dialect.variables:
             return self._declare_variables(start)
         if self.dialect.single_declarations:
-            if self.peek() == "handler":
+            if tokens.peek() == "handler":
                 return self._handler(start)
             return self._declare_one(start)
-        self.in_block += 1
-        found = tree.Block(start, 0, self._declarations("begin"), [])
-        self.in_block -= 1
-        self.expect("begin")
-        self._block_rest(found)
+        tokens.in_block += 1
+        found = tree.Block(start, 0, self.declarations("begin"), [])
+        tokens.in_block -= 1
+        tokens.expect("begin")
+        self.grammar.blocks.block_rest(found)
         return found
 
     def _handler(self, start: int) -> tree.Statement:
         """``DECLARE CONTINUE HANDLER FOR condition statement``: it may run, so its statement counts."""
-        while not self.take("for"):
-            if self.kinds[self.i] == END:
-                self.fail("“FOR”")
-            self.i += 1
-        while self.keys[self.i] in (
+        tokens = self.tokens
+        while not tokens.take("for"):
+            if self.kinds[tokens.i] == END:
+                tokens.fail("“FOR”")
+            tokens.i += 1
+        while self.keys[tokens.i] in (
             "not",
             "found",
             "sqlexception",
@@ -154,162 +168,171 @@ class VariableParser(DefinitionParser):
             "0",
             ",",
         ):
-            self.i += 1
-        body = self.statement()
-        return tree.Block(start, self.end_of_last(), [], [], [body])
+            tokens.i += 1
+        body = self.grammar.statements.statement()
+        return tree.Block(start, tokens.end_of_last(), [], [], [body])
 
     def _declare_one(self, start: int) -> tree.Declare:
-        names = [self.name("a variable")]
-        while self.take(","):
-            names.append(self.name("a variable"))
+        grammar = self.grammar
+        tokens = self.tokens
+        names = [tokens.name("a variable")]
+        while tokens.take(","):
+            names.append(tokens.name("a variable"))
         found = tree.Declare(start, 0, names, None, None, None)
-        if self.keys[self.i] == "condition":
-            self._to_end()
-        if self.keys[self.i] not in ("default", ":=", "=", ";"):
-            if self.keys[self.i] in ("cursor", "resultset") or self.peek() == "for":
-                while self.keys[self.i] not in ("for", "default", ":=", ";", ""):
-                    self.i += 1
-                if self.take("for"):
-                    if self._is_query(self.i):
-                        found.query = self.query()
-                    elif self.kinds[self.i] in (WORD, QUOTED):
-                        found.over = self.name("a result set")
-                    found.end = self.end_of_last()
+        if self.keys[tokens.i] == "condition":
+            tokens.to_end()
+        if self.keys[tokens.i] not in ("default", ":=", "=", ";"):
+            if self.keys[tokens.i] in ("cursor", "resultset") or tokens.peek() == "for":
+                while self.keys[tokens.i] not in ("for", "default", ":=", ";", ""):
+                    tokens.i += 1
+                if tokens.take("for"):
+                    if grammar.expressions.is_query(tokens.i):
+                        found.query = grammar.queries.query()
+                    elif self.kinds[tokens.i] in (WORD, QUOTED):
+                        found.over = tokens.name("a result set")
+                    found.end = tokens.end_of_last()
                     return found
             else:
-                self.take("constant")
-                self.take("in") or self.take("out") or self.take("inout")
+                tokens.take("constant")
+                tokens.take("in") or tokens.take("out") or tokens.take("inout")
                 found.type, found.rowtype = self._declared_type()
-        while self.keys[self.i] not in ("default", ":=", "=", ";", ""):
-            self.i += 1
-        if self.keys[self.i] in ("default", ":=", "="):
-            self.i += 1
-            found.value = self._value()
-        found.end = self.end_of_last()
+        while self.keys[tokens.i] not in ("default", ":=", "=", ";", ""):
+            tokens.i += 1
+        if self.keys[tokens.i] in ("default", ":=", "="):
+            tokens.i += 1
+            found.value = self.value()
+        found.end = tokens.end_of_last()
         return found
 
     def _declared_type(self) -> tuple[tuple[str, ...], bool]:
         """Read the type of a variable; returns its name, and whether it is that of a table's or cursor's rows."""
-        i = self.i
+        i = self.tokens.i
         parts: list[str] = []
         while self.kinds[i] in (WORD, QUOTED):
-            parts.append(self._spelled(self.written(i)) if self.kinds[i] == WORD else self.written(i)[1:-1])
+            parts.append(self.tokens.spelled(self.written(i)) if self.kinds[i] == WORD else self.written(i)[1:-1])
             if self.keys[i + 1] != ".":
                 break
             i += 2
         rowtype = self.keys[i + 1] == "%" and self.keys[i + 2] == "rowtype"
-        self.type_name()
+        self.grammar.calls.type_name()
         return tuple(parts), rowtype
 
     def _cursor_parameters(self) -> list[str]:
         """Read ``(day date, port varchar2 DEFAULT 'x')`` for the names."""
-        if self.peek() == ")":
-            self.skip_parentheses()
+        if self.tokens.peek() == ")":
+            self.tokens.skip_parentheses()
             return []
-        return self.names_with_types("a parameter")
+        return self.grammar.table_refs.names_with_types("a parameter")
 
     def _type_declaration(self) -> tree.Statement:
         """``TYPE t IS RECORD (a …, b …)``, ``TYPE t IS TABLE OF u``, ``TYPE t IS REF CURSOR``."""
-        start = self.starts[self.i]
-        self.i += 1
-        found = tree.DeclareType(start, 0, self.name("a type"), [])
-        if not self.take("is"):
-            self.expect("as")
-        if self.take("record"):
-            found.fields, _ = self._table_definition()
-        elif self.keys[self.i] in ("table", "varray", "varying"):
-            while self.keys[self.i] not in ("of", ";", ""):
-                if self.keys[self.i] == "(":
-                    self.skip_parentheses()
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        tokens.i += 1
+        found = tree.DeclareType(start, 0, tokens.name("a type"), [])
+        if not tokens.take("is"):
+            tokens.expect("as")
+        if tokens.take("record"):
+            found.fields, _ = self.grammar.ddl.table_definition()
+        elif self.keys[tokens.i] in ("table", "varray", "varying"):
+            while self.keys[tokens.i] not in ("of", ";", ""):
+                if self.keys[tokens.i] == "(":
+                    tokens.skip_parentheses()
                 else:
-                    self.i += 1
-            if self.take("of"):
+                    tokens.i += 1
+            if tokens.take("of"):
                 found.element, found.rowtype = self._declared_type()
-        self._to_end()
-        found.end = self.end_of_last()
+        self.tokens.to_end()
+        found.end = tokens.end_of_last()
         return found
 
-    def _declarations(self, *stops: str) -> list[tree.Statement]:
+    def declarations(self, *stops: str) -> list[tree.Statement]:
         """Read declarations up to one of these words."""
+        tokens = self.tokens
         found: list[tree.Statement] = []
-        while self.keys[self.i] and self.keys[self.i] not in stops:
-            if not self.take(";"):
-                found.append(self._declaration())
+        while self.keys[tokens.i] and self.keys[tokens.i] not in stops:
+            if not tokens.take(";"):
+                found.append(self.declaration())
         return found
 
-    def _declaration(self) -> tree.Statement:
-        start = self.starts[self.i]
-        while self.keys[self.i] in _MEMBERS and self.keys[self.i + 1] in _BEHIND_MEMBER:
-            self.i += 1
-        if self.keys[self.i] in ("function", "procedure") and self.kinds[self.i + 1] in (WORD, QUOTED):
-            return self.local_routine()
-        if self.keys[self.i] == "type" and self.peek(2) in ("is", "as"):
+    def declaration(self) -> tree.Statement:
+        grammar = self.grammar
+        tokens = self.tokens
+        start = self.starts[tokens.i]
+        while self.keys[tokens.i] in _MEMBERS and self.keys[tokens.i + 1] in _BEHIND_MEMBER:
+            tokens.i += 1
+        if self.keys[tokens.i] in ("function", "procedure") and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+            return grammar.routines.local_routine()
+        if self.keys[tokens.i] == "type" and tokens.peek(2) in ("is", "as"):
             return self._type_declaration()
-        if self.keys[self.i] in ("pragma", "exception", "type", "subtype"):
-            self._to_end()
-            return tree.Recognised(start, self.end_of_last(), "declare")
-        if self.keys[self.i] == "cursor":  # PL/SQL: CURSOR name [(…)] IS query
-            self.i += 1
-            name = self.name("a cursor")
-            parameters = self._cursor_parameters() if self.keys[self.i] == "(" else None
-            if self.take("return"):
+        if self.keys[tokens.i] in ("pragma", "exception", "type", "subtype"):
+            tokens.to_end()
+            return tree.Recognised(start, tokens.end_of_last(), "declare")
+        if self.keys[tokens.i] == "cursor":  # PL/SQL: CURSOR name [(…)] IS query
+            tokens.i += 1
+            name = tokens.name("a cursor")
+            parameters = self._cursor_parameters() if self.keys[tokens.i] == "(" else None
+            if tokens.take("return"):
                 self._declared_type()
-            if self.keys[self.i] == ";":
-                return tree.Recognised(start, self.end_of_last(), "declare")
-            self.i += 1
-            query = self.query()
-            found = tree.Declare(start, self.end_of_last(), [name], None, query, None)
+            if self.keys[tokens.i] == ";":
+                return tree.Recognised(start, tokens.end_of_last(), "declare")
+            tokens.i += 1
+            query = grammar.queries.query()
+            found = tree.Declare(start, tokens.end_of_last(), [name], None, query, None)
             found.parameters = parameters
             return found
-        if self.peek() in ("cursor", "scroll", "no") or (self.peek() == "alias" and self.peek(2) == "for"):
-            name = self.name("a variable")
+        if tokens.peek() in ("cursor", "scroll", "no") or (tokens.peek() == "alias" and tokens.peek(2) == "for"):
+            name = tokens.name("a variable")
             parameters = None
-            while self.keys[self.i] not in ("for", "is", ";", ""):
-                if self.keys[self.i] == "(":
+            while self.keys[tokens.i] not in ("for", "is", ";", ""):
+                if self.keys[tokens.i] == "(":
                     parameters = self._cursor_parameters()
                 else:
-                    self.i += 1
-            self.i += 1
-            cursor = self.query() if self._is_query(self.i) else None
-            over = self.name() if cursor is None and self.kinds[self.i] in (WORD, QUOTED) else None
-            self._to_end()
-            declared = tree.Declare(start, self.end_of_last(), [name], None, cursor, None, over)
+                    tokens.i += 1
+            tokens.i += 1
+            cursor = grammar.queries.query() if grammar.expressions.is_query(tokens.i) else None
+            over = tokens.name() if cursor is None and self.kinds[tokens.i] in (WORD, QUOTED) else None
+            tokens.to_end()
+            declared = tree.Declare(start, tokens.end_of_last(), [name], None, cursor, None, over)
             declared.parameters = parameters
             return declared
         return self._declare_one(start)
 
     def _declare_variables(self, start: int) -> tree.Statement:
         """T-SQL: ``DECLARE @a int = 1, @t TABLE (…)``, ``DECLARE c CURSOR FOR query``."""
+        grammar = self.grammar
+        tokens = self.tokens
         found: list[tree.Statement] = []
         while True:
-            at = self.starts[self.i]
-            name = self.name("a variable")
-            self.take("as")
+            at = self.starts[tokens.i]
+            name = tokens.name("a variable")
+            tokens.take("as")
             declared = tree.Declare(at, 0, [name], None, None, None)
-            if self.keys[self.i] == "table":
-                self.i += 1
-                declared.columns, _ = self._table_definition()
+            if self.keys[tokens.i] == "table":
+                tokens.i += 1
+                declared.columns, _ = grammar.ddl.table_definition()
             elif not name.startswith("@"):
-                while self.keys[self.i] not in ("for", ";", ""):
-                    self.i += 1
-                self.expect("for")
-                declared.query = self.query()
+                while self.keys[tokens.i] not in ("for", ";", ""):
+                    tokens.i += 1
+                tokens.expect("for")
+                declared.query = grammar.queries.query()
             else:
-                self.type_name()
-                if self.take("="):
-                    declared.value = self.expression()
-            declared.end = self.end_of_last()
+                grammar.calls.type_name()
+                if tokens.take("="):
+                    declared.value = grammar.expressions.expression()
+            declared.end = tokens.end_of_last()
             found.append(declared)
-            if not self.take(","):
+            if not tokens.take(","):
                 break
         if len(found) == 1:
             found[0].start = start
             return found[0]
-        return tree.Block(start, self.end_of_last(), found, [])
+        return tree.Block(start, tokens.end_of_last(), found, [])
 
-    def _let(self) -> tree.Statement | None:
-        if self.kinds[self.i + 1] not in (WORD, QUOTED):
+    def let(self) -> tree.Statement | None:
+        tokens = self.tokens
+        if self.kinds[tokens.i + 1] not in (WORD, QUOTED):
             return None
-        start = self.starts[self.i]
-        self.i += 1
+        start = self.starts[tokens.i]
+        tokens.i += 1
         return self._declare_one(start)

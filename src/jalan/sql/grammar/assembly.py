@@ -1,0 +1,75 @@
+"""The grammar of one text, put together from its parts."""
+
+from jalan.sql.dialects.dialect import Dialect
+from jalan.sql.grammar.calls import CallGrammar
+from jalan.sql.grammar.constructors import ConstructorGrammar
+from jalan.sql.grammar.expressions import ExpressionGrammar
+from jalan.sql.grammar.literals import LiteralGrammar
+from jalan.sql.grammar.pipes import PipeGrammar
+from jalan.sql.grammar.queries import QueryGrammar
+from jalan.sql.grammar.select_list import SelectListGrammar
+from jalan.sql.grammar.statements.blocks import BlockGrammar
+from jalan.sql.grammar.statements.copy import CopyGrammar
+from jalan.sql.grammar.statements.ddl import DdlGrammar
+from jalan.sql.grammar.statements.dml import DmlGrammar
+from jalan.sql.grammar.statements.routines import RoutineGrammar
+from jalan.sql.grammar.statements.session import SessionGrammar
+from jalan.sql.grammar.statements.statement import StatementGrammar
+from jalan.sql.grammar.statements.targets import TargetGrammar
+from jalan.sql.grammar.statements.variables import VariableGrammar
+from jalan.sql.grammar.table_operators import TableOperatorGrammar
+from jalan.sql.grammar.table_refs import TableRefGrammar
+from jalan.sql.grammar.token_stream import TokenStream
+from jalan.sql.grammar.with_clauses import WithGrammar
+from jalan.sql.lexer import Tokens
+
+
+class Grammar:
+    """The parts, and the place in the text that they share."""
+
+    tokens: TokenStream
+    calls: CallGrammar
+    constructors: ConstructorGrammar
+    literals: LiteralGrammar
+    expressions: ExpressionGrammar
+    select_list: SelectListGrammar
+    table_operators: TableOperatorGrammar
+    table_refs: TableRefGrammar
+    with_clauses: WithGrammar
+    queries: QueryGrammar
+    pipes: PipeGrammar
+    targets: TargetGrammar
+    dml: DmlGrammar
+    copy: CopyGrammar
+    ddl: DdlGrammar
+    variables: VariableGrammar
+    blocks: BlockGrammar
+    routines: RoutineGrammar
+    session: SessionGrammar
+    statements: StatementGrammar
+
+    def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
+        self.tokens = TokenStream(tokens, dialect)
+        self.calls = CallGrammar(self)
+        self.constructors = ConstructorGrammar(self)
+        self.literals = LiteralGrammar(self)
+        self.expressions = ExpressionGrammar(self)
+        self.select_list = SelectListGrammar(self)
+        self.table_operators = TableOperatorGrammar(self)
+        self.table_refs = TableRefGrammar(self)
+        self.with_clauses = WithGrammar(self)
+        self.queries = QueryGrammar(self)
+        self.pipes = PipeGrammar(self)
+        self.targets = TargetGrammar(self)
+        self.dml = DmlGrammar(self)
+        self.copy = CopyGrammar(self)
+        self.ddl = DdlGrammar(self)
+        self.variables = VariableGrammar(self)
+        self.blocks = BlockGrammar(self)
+        self.routines = RoutineGrammar(self)
+        self.session = SessionGrammar(self)
+        self.statements = StatementGrammar(self)
+
+    def of_string(self, i: int) -> "Grammar":
+        """Return the grammar of what a string token holds; its places are those in the whole text."""
+        return Grammar(self.tokens.inside(i), self.tokens.dialect)

@@ -1,0 +1,81 @@
+"""The grammar of statements about a session: what is prepared, explained and cached, and DELIMITER."""
+
+from jalan.sql import tree
+from jalan.sql.grammar.part import GrammarPart
+from jalan.sql.grammar.statements.registry import register
+from jalan.sql.lexer import END, WORD
+
+
+class SessionGrammar(GrammarPart):
+    """Reads statements about the session."""
+
+    def cache(self) -> tree.Statement | None:
+        """``CACHE [LAZY] TABLE t [OPTIONS (…)] [AS] query``: a name for rows that are kept for the session."""
+        grammar = self.grammar
+        tokens = self.tokens
+        first = tokens.i
+        tokens.i += 1
+        tokens.take("lazy")
+        if not tokens.take("table"):
+            tokens.i = first
+            return None
+        target = grammar.table_refs.table_name()
+        if tokens.take("options"):
+            tokens.skip_parentheses()
+        tokens.take("as")
+        if not grammar.expressions.is_query(tokens.i):
+            self.tokens.to_end()
+            return tree.Recognised(self.starts[first], tokens.end_of_last(), "cache_table")
+        query = grammar.queries.query()
+        return tree.CreateView(
+            self.starts[first], tokens.end_of_last(), target, None, query, False, True, "cached_table"
+        )
+
+    def explain(self) -> tree.Statement:
+        first = self.tokens.i
+        self.tokens.to_end()
+        return tree.Recognised(self.starts[first], self.tokens.end_of_last(), "explain")
+
+    def prepare(self) -> tree.Statement | None:
+        """``PREPARE name [(types)] AS statement``: what is prepared is what will run."""
+        tokens = self.tokens
+        first = tokens.i
+        tokens.i += 1
+        tokens.name("a name")
+        if self.keys[tokens.i] == "(":
+            tokens.skip_parentheses()
+        if tokens.take("from"):
+            after = self.keys[tokens.i + 1]
+            if self.kinds[tokens.i] == WORD and after not in (";", ""):
+                body = self.grammar.statements.statement()
+                return tree.Wrapped(self.starts[first], body.end, "prepare", body)
+            # MySQL: the text of the statement
+            name = tokens.spelled(self.written(first + 1))
+            value = self.grammar.expressions.expression()
+            return tree.Prepare(self.starts[first], value.end, [name], value)
+        if not tokens.take("as"):
+            tokens.i = first
+            return None
+        body = self.grammar.statements.statement()
+        return tree.Wrapped(self.starts[first], body.end, "prepare", body)
+
+    def delimiter(self) -> tree.Statement:
+        """MySQL's client command names another mark for the end of statements."""
+        tokens = self.tokens
+        first = tokens.i
+        line_end = self.text.find("\n", self.starts[first])
+        line_end = len(self.text) if line_end < 0 else line_end
+        self.tokens.mark = self.text[self.ends[first] : line_end].strip()
+        while self.kinds[tokens.i] != END and self.starts[tokens.i] < line_end:
+            tokens.i += 1
+        return tree.Recognised(self.starts[first], tokens.end_of_last(), "delimiter")
+
+
+register(
+    {
+        "cache": lambda grammar: grammar.session.cache(),
+        "explain": lambda grammar: grammar.session.explain(),
+        "prepare": lambda grammar: grammar.session.prepare(),
+        "delimiter": lambda grammar: grammar.session.delimiter(),
+    }
+)
