@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from jalan.lineage.scope import Made, Text
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Dialect
-from jalan.sql.grammar.script import Script, Unread
+from jalan.sql.grammar.script import Unread, statements_of
 from jalan.sql.source_map import Piece, tokens_of
 
 _PLACEHOLDER = re.compile(r"%(?:\d+\$)?[IsLtTd]|%%")
@@ -130,7 +130,7 @@ def _formatted(parts: list[Text]) -> Text:
 def statements_of_text(pieces: Text, text: str, dialect: Dialect) -> Iterator[tree.Statement | Unread]:
     """Yield the statements of constant text; their offsets are those of the pieces in the whole text."""
     tokens = tokens_of([Piece(piece, at, at + len(piece)) for piece, at in pieces], text, dialect)
-    yield from Script(tokens, dialect).statements()
+    yield from statements_of(tokens, dialect)
 
 
 def query_of_text(pieces: Text | None, text: str, dialect: Dialect) -> tree.Query | None:

@@ -19,7 +19,7 @@ from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.dialects.detection import guess_dialect
 from jalan.sql.dialects.dialect import Dialect
-from jalan.sql.grammar.script import Script, Unread, internal_error, parse
+from jalan.sql.grammar.script import Unread, internal_error, parse, statements_of
 from jalan.sql.lexer import Tokens
 from jalan.sql.source_map import tokens_of
 from jalan.sql.templates import Problem, render
@@ -142,7 +142,7 @@ class _ScriptReader:
 
     def _parsed(self) -> Iterator[tree.Statement | Unread]:
         assert self._tokens is not None
-        return Script(self._tokens, self._dialect).statements()
+        return statements_of(self._tokens, self._dialect)
 
     def read(self) -> Extraction:
         diagnostics = []

@@ -1,5 +1,8 @@
 """The grammar of one text, put together from its parts."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.grammar.calls import CallGrammar
 from jalan.sql.grammar.constructors import ConstructorGrammar
@@ -19,14 +22,15 @@ from jalan.sql.grammar.statements.targets import TargetGrammar
 from jalan.sql.grammar.statements.variables import VariableGrammar
 from jalan.sql.grammar.table_operators import TableOperatorGrammar
 from jalan.sql.grammar.table_refs import TableRefGrammar
-from jalan.sql.grammar.token_stream import TokenStream
+from jalan.sql.grammar.token_stream import NOTHING, TokenStream
 from jalan.sql.grammar.with_clauses import WithGrammar
 from jalan.sql.lexer import Tokens
 
 
 class Grammar:
-    """The parts, and the place in the text that they share."""
+    """The parts, and the place in the text that they share. It stands on nothing until ``tokens`` are loaded."""
 
+    dialect: Dialect
     tokens: TokenStream
     calls: CallGrammar
     constructors: ConstructorGrammar
@@ -48,8 +52,9 @@ class Grammar:
     session: SessionGrammar
     statements: StatementGrammar
 
-    def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
-        self.tokens = TokenStream(tokens, dialect)
+    def __init__(self, dialect: Dialect) -> None:
+        self.dialect = dialect
+        self.tokens = TokenStream(dialect)
         self.calls = CallGrammar(self)
         self.constructors = ConstructorGrammar(self)
         self.literals = LiteralGrammar(self)
@@ -72,4 +77,25 @@ class Grammar:
 
     def of_string(self, i: int) -> "Grammar":
         """Return the grammar of what a string token holds; its places are those in the whole text."""
-        return Grammar(self.tokens.inside(i), self.tokens.dialect)
+        inner = Grammar(self.dialect)
+        inner.tokens.load(self.tokens.inside(i))
+        return inner
+
+
+_idle: dict[Dialect, list[Grammar]] = {}
+_MOST_IDLE = 4  # of each dialect: more texts than that are seldom read at the same time
+
+
+@contextmanager
+def grammar_of(tokens: Tokens, dialect: Dialect) -> Iterator[Grammar]:
+    """Lend a grammar that stands on the first of these tokens. To make one takes longer than to read a short query,
+    so those that are given back are lent again."""
+    idle = _idle.setdefault(dialect, [])
+    grammar = idle.pop() if idle else Grammar(dialect)
+    grammar.tokens.load(tokens)
+    try:
+        yield grammar
+    finally:
+        grammar.tokens.load(NOTHING)
+        if len(idle) < _MOST_IDLE:
+            idle.append(grammar)

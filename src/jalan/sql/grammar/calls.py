@@ -48,9 +48,10 @@ class CallGrammar(GrammarPart):
 
     def expression_list(self) -> list[tree.Expression]:
         """Read expressions with commas between them."""
+        tokens = self.tokens
         found = [self.grammar.expressions.expression()]
-        while self.keys[self.tokens.i] == ",":
-            self.tokens.i += 1
+        while tokens.keys[tokens.i] == ",":
+            tokens.i += 1
             found.append(self.grammar.expressions.expression())
         return found
 
@@ -60,9 +61,9 @@ class CallGrammar(GrammarPart):
         """Read a call whose name began at token ``i``; the cursor stands on its parenthesis."""
         tokens = self.tokens
         tokens.enter()
-        keys = self.keys
+        keys = tokens.keys
         tokens.i += 1
-        call = tree.Call(self.starts[i], 0, parts, [])
+        call = tree.Call(tokens.starts[i], 0, parts, [])
         special = _SYNTAX.get(keys[i]) if len(parts) == 1 and keys[tokens.i] != ")" else None
         if special is not None:
             special(self, call)
@@ -79,7 +80,7 @@ class CallGrammar(GrammarPart):
             if keys[tokens.i] != ")":
                 self._inside_tail(call)
         tokens.expect(")")
-        call.end = self.ends[tokens.i - 1]
+        call.end = tokens.ends[tokens.i - 1]
         tokens.depth -= 1
         if keys[tokens.i] in ("within", "filter", "over", "ignore", "respect", "keep", "from"):
             self._call_clauses(call)
@@ -88,34 +89,34 @@ class CallGrammar(GrammarPart):
     def _arguments(self, call: tree.Call) -> None:
         grammar = self.grammar
         tokens = self.tokens
-        keys = self.keys
+        keys = tokens.keys
         date_part = self.dialect.date_parts.get(call.parts[-1].lower()) if self.dialect.date_parts else None
         while True:
             if not tokens.take("variadic"):
                 tokens.take("bulk")
-            if self.kinds[tokens.i] == WORD and keys[tokens.i + 1] in ("=>", ":="):
+            if tokens.kinds[tokens.i] == WORD and keys[tokens.i + 1] in ("=>", ":="):
                 tokens.i += 2
             i = tokens.i
-            if self.dialect.lambdas and self.kinds[i + 1] == WORD and keys[i + 2] == "->":
+            if self.dialect.lambdas and tokens.kinds[i + 1] == WORD and keys[i + 2] == "->":
                 name = tokens.name("a parameter")  # x int -> …
                 tokens.i += 2
                 body = grammar.expressions.expression()
-                call.arguments.append(tree.Lambda(self.starts[i], body.end, [name], body))
+                call.arguments.append(tree.Lambda(tokens.starts[i], body.end, [name], body))
             elif len(call.arguments) == date_part and keys[i] in _DATE_WORDS and keys[i + 1] in (",", ")", "("):
                 # A part of a date is a word of the function's own, not a column; so is week(monday).
                 tokens.i += 1
                 if keys[tokens.i] == "(":
                     tokens.skip_parentheses()
-                call.arguments.append(tree.Literal(self.starts[i], tokens.end_of_last(), ""))
-            elif keys[i] in ("select", "with") and self.kinds[i] == WORD and not call.arguments:
+                call.arguments.append(tree.Literal(tokens.starts[i], tokens.end_of_last(), ""))
+            elif keys[i] in ("select", "with") and tokens.kinds[i] == WORD and not call.arguments:
                 query = grammar.queries.query()  # JSON_ARRAY(SELECT …)
                 call.arguments.append(tree.ArrayQuery(query.start, query.end, query))
-            elif keys[i] == "table" and (keys[i + 1] == "(" or self.kinds[i + 1] in (WORD, QUOTED)):
+            elif keys[i] == "table" and (keys[i + 1] == "(" or tokens.kinds[i + 1] in (WORD, QUOTED)):
                 call.arguments.append(self._table_argument())
-            elif keys[i] == "model" and self.kinds[i + 1] in (WORD, QUOTED):
+            elif keys[i] == "model" and tokens.kinds[i + 1] in (WORD, QUOTED):
                 tokens.i += 1  # ML.PREDICT(MODEL m, …): the name of a model is no value
                 grammar.table_refs.table_name()
-                call.arguments.append(tree.Literal(self.starts[i], tokens.end_of_last(), ""))
+                call.arguments.append(tree.Literal(tokens.starts[i], tokens.end_of_last(), ""))
             elif keys[i] == "descriptor" and keys[i + 1] == "(":
                 call.arguments.append(self._descriptor())
             else:
@@ -137,27 +138,27 @@ class CallGrammar(GrammarPart):
             tokens.i += 1
         if date_part == 0 and len(call.arguments) == 2 and call.parts[-1].lower() in _THREE_ARGUMENTS:
             first = call.arguments[0]  # datediff(day, sold_at): both are columns
-            if type(first) is tree.Literal and not first.type and self.text[first.start].isalpha():
-                name = tokens.spelled(self.text[first.start : first.end])
+            if type(first) is tree.Literal and not first.type and tokens.text[first.start].isalpha():
+                name = tokens.spelled(tokens.text[first.start : first.end])
                 call.arguments[0] = tree.Column(first.start, first.end, (name,))
 
     def _table_argument(self) -> tree.Expression:
         """``TABLE(t) [PARTITION BY …] [PRUNE|KEEP WHEN EMPTY] [ORDER BY …]``: the rows of a table."""
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         query = grammar.queries.table_rows()
-        while self.keys[tokens.i] not in (",", ")", ""):
+        while tokens.keys[tokens.i] not in (",", ")", ""):
             if tokens.take_words("partition", "by"):
                 query.limit.append(grammar.expressions.expression())
-                while self.keys[tokens.i] == "," and self.keys[tokens.i + 2] != "=>":
+                while tokens.keys[tokens.i] == "," and tokens.keys[tokens.i + 2] != "=>":
                     tokens.i += 1
                     query.limit.append(grammar.expressions.expression())
-            elif self.keys[tokens.i] == "order":
+            elif tokens.keys[tokens.i] == "order":
                 tokens.expect("order")
                 tokens.expect("by")
                 query.order += self.sort_keys(in_arguments=True)
-            elif self.keys[tokens.i] == "(":
+            elif tokens.keys[tokens.i] == "(":
                 tokens.skip_parentheses()
             else:
                 tokens.i += 1  # COPARTITION, PRUNE WHEN EMPTY, an alias
@@ -166,14 +167,14 @@ class CallGrammar(GrammarPart):
     def _descriptor(self) -> tree.Expression:
         """``DESCRIPTOR(a, b bigint)``: names of columns, which are no values."""
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         tokens.expect("(")
         names: list[tree.Expression] = []
-        while self.keys[tokens.i] != ")":
+        while tokens.keys[tokens.i] != ")":
             at = tokens.i
-            names.append(tree.Column(self.starts[at], self.ends[at], (tokens.name("a column"),)))
-            if self.keys[tokens.i] not in (",", ")"):
+            names.append(tree.Column(tokens.starts[at], tokens.ends[at], (tokens.name("a column"),)))
+            if tokens.keys[tokens.i] not in (",", ")"):
                 self.type_name()
             if not tokens.take(","):
                 break
@@ -183,7 +184,7 @@ class CallGrammar(GrammarPart):
     def _inside_tail(self, call: tree.Call) -> None:
         """Read what stands between the last argument and the closing parenthesis."""
         tokens = self.tokens
-        keys = self.keys
+        keys = tokens.keys
         while keys[tokens.i] != ")":
             key = keys[tokens.i]
             if key == "order":
@@ -204,19 +205,19 @@ class CallGrammar(GrammarPart):
 
     def skip_tail(self) -> None:
         tokens = self.tokens
-        while self.keys[tokens.i] not in (")", "order") and self.kinds[tokens.i] != END:
-            if self.keys[tokens.i] == "(":
+        while tokens.keys[tokens.i] not in (")", "order") and tokens.kinds[tokens.i] != END:
+            if tokens.keys[tokens.i] == "(":
                 tokens.skip_parentheses()
             else:
                 tokens.i += 1
 
     def _call_clauses(self, call: tree.Call) -> None:
         tokens = self.tokens
-        if self.keys[tokens.i] == "from":
+        if tokens.keys[tokens.i] == "from":
             if tokens.peek() not in ("first", "last") or tokens.peek(2) not in ("ignore", "respect", "over"):
                 return
             tokens.i += 2
-        if self.keys[tokens.i] == "keep" and tokens.peek() == "(":
+        if tokens.keys[tokens.i] == "keep" and tokens.peek() == "(":
             tokens.i += 2
             tokens.i += 2  # DENSE_RANK FIRST, or LAST
             call.order = self.order_by()
@@ -228,19 +229,19 @@ class CallGrammar(GrammarPart):
             call.within_group = True
             tokens.expect(")")
             call.end = tokens.end_of_last()
-        if self.keys[tokens.i] == "filter" and tokens.peek() == "(":
+        if tokens.keys[tokens.i] == "filter" and tokens.peek() == "(":
             tokens.i += 2
             if not tokens.take("where") and self.dialect.joins_need_condition:
                 tokens.expect("where")
             call.filter = self.grammar.expressions.expression()
             tokens.expect(")")
             call.end = tokens.end_of_last()
-        if self.keys[tokens.i] in ("ignore", "respect") and tokens.peek() == "nulls":
+        if tokens.keys[tokens.i] in ("ignore", "respect") and tokens.peek() == "nulls":
             tokens.i += 2
-        if self.keys[tokens.i] == "over":
-            at = self.starts[tokens.i]
+        if tokens.keys[tokens.i] == "over":
+            at = tokens.starts[tokens.i]
             tokens.i += 1
-            if self.keys[tokens.i] == "(":
+            if tokens.keys[tokens.i] == "(":
                 call.window = self.window()
             else:
                 base = tokens.name("a window")
@@ -250,18 +251,18 @@ class CallGrammar(GrammarPart):
     def window(self) -> tree.Window:
         """Read ``([name] [PARTITION BY …] [ORDER BY …] [frame])``."""
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.expect("(")
         window = tree.Window(start, start, None, [], [], [])
         frames = ("range", "rows", "groups")
-        if self.keys[tokens.i] not in _AFTER_WINDOW_NAME:
+        if tokens.keys[tokens.i] not in _AFTER_WINDOW_NAME:
             window.base = tokens.name("a window")
         if tokens.take("partition"):
             tokens.expect("by")
             window.partition = self.expression_list()
-        if self.keys[tokens.i] == "order":
+        if tokens.keys[tokens.i] == "order":
             window.order = self.order_by()
-        if self.keys[tokens.i] in frames:
+        if tokens.keys[tokens.i] in frames:
             tokens.i += 1
             between = tokens.take("between")
             self._frame_bound(window)
@@ -269,7 +270,7 @@ class CallGrammar(GrammarPart):
                 tokens.expect("and")
                 self._frame_bound(window)
             if tokens.take("exclude"):
-                while self.keys[tokens.i] in ("current", "row", "group", "ties", "no", "others"):
+                while tokens.keys[tokens.i] in ("current", "row", "group", "ties", "no", "others"):
                     tokens.i += 1
         tokens.expect(")")
         window.end = tokens.end_of_last()
@@ -279,7 +280,7 @@ class CallGrammar(GrammarPart):
         tokens = self.tokens
         if tokens.take_words("current", "row"):
             return
-        if self.keys[tokens.i + 1] in ("preceding", "following") and tokens.take("unbounded"):
+        if tokens.keys[tokens.i + 1] in ("preceding", "following") and tokens.take("unbounded"):
             pass
         else:
             window.frame.append(self.grammar.expressions.expression(OTHER))
@@ -299,7 +300,7 @@ class CallGrammar(GrammarPart):
         while True:
             key = self.grammar.expressions.expression()
             if not (tokens.take("asc") or tokens.take("desc")) and tokens.take("using"):
-                if self.keys[tokens.i] == "operator":
+                if tokens.keys[tokens.i] == "operator":
                     tokens.i += 1
                     self.operator_name()
                 else:
@@ -307,16 +308,16 @@ class CallGrammar(GrammarPart):
             if tokens.take("nulls") and not (tokens.take("first") or tokens.take("last")):
                 tokens.fail("FIRST or LAST")
             found.append(tree.Sort(key.start, tokens.end_of_last(), key))
-            if (in_arguments and self.keys[tokens.i + 2] == "=>") or not tokens.take(","):
+            if (in_arguments and tokens.keys[tokens.i + 2] == "=>") or not tokens.take(","):
                 return found
 
     def operator_name(self) -> None:
         """Read ``(schema.+)`` behind OPERATOR."""
         tokens = self.tokens
         tokens.expect("(")
-        while self.kinds[tokens.i] == WORD or self.keys[tokens.i] == ".":
+        while tokens.kinds[tokens.i] == WORD or tokens.keys[tokens.i] == ".":
             tokens.i += 1
-        if self.kinds[tokens.i] != OPERATOR:
+        if tokens.kinds[tokens.i] != OPERATOR:
             tokens.fail("an operator")
         tokens.i += 1
         tokens.expect(")")
@@ -336,7 +337,7 @@ class CallGrammar(GrammarPart):
 
     def _convert(self, call: tree.Call) -> None:
         tokens = self.tokens
-        if self.keys[tokens.i] in _TYPE_WORDS and tokens.peek() in ("(", ","):
+        if tokens.keys[tokens.i] in _TYPE_WORDS and tokens.peek() in ("(", ","):
             self.type_name()
             tokens.expect(",")
             call.arguments = self.expression_list()
@@ -345,7 +346,7 @@ class CallGrammar(GrammarPart):
         if tokens.take("using"):
             tokens.name("a character set")
         elif tokens.take(","):
-            if self.keys[tokens.i] in _TYPE_WORDS:
+            if tokens.keys[tokens.i] in _TYPE_WORDS:
                 self.type_name()
             else:
                 call.arguments += self.expression_list()
@@ -353,7 +354,7 @@ class CallGrammar(GrammarPart):
     def _xml_element(self, call: tree.Call) -> None:
         """``XMLELEMENT(NAME port, XMLATTRIBUTES(…), content)``: the element's name is no column."""
         tokens = self.tokens
-        if self.keys[tokens.i] == "name" and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+        if tokens.keys[tokens.i] == "name" and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
             tokens.i += 1
         tokens.name("the name of an element")
         if tokens.take(","):
@@ -363,14 +364,14 @@ class CallGrammar(GrammarPart):
         """``XMLPARSE(DOCUMENT x)``, ``XMLSERIALIZE(CONTENT x AS text)``, ``XMLEXISTS(path PASSING x)``."""
         grammar = self.grammar
         tokens = self.tokens
-        if self.keys[tokens.i] in ("document", "content"):
+        if tokens.keys[tokens.i] in ("document", "content"):
             tokens.i += 1
         call.arguments.append(grammar.expressions.expression())
         if tokens.take("passing"):
             tokens.take_words("by", "ref")
             tokens.take_words("by", "value")
             call.arguments.append(grammar.expressions.expression())
-        elif self.keys[tokens.i] == "," and tokens.peek() != "version":
+        elif tokens.keys[tokens.i] == "," and tokens.peek() != "version":
             tokens.i += 1
             call.arguments.append(grammar.expressions.expression())
         self.skip_tail()
@@ -383,23 +384,24 @@ class CallGrammar(GrammarPart):
 
     def _identity(self, call: tree.Call) -> None:
         """``IDENTITY(int, 1, 1)``: a counter, whose first argument is a type."""
-        if self.keys[self.tokens.i] in _TYPE_WORDS:
+        tokens = self.tokens
+        if tokens.keys[tokens.i] in _TYPE_WORDS:
             self.type_name()
-            self.tokens.expect(",")
+            tokens.expect(",")
         self._arguments(call)
 
     def _words_between(self, call: tree.Call) -> None:
         tokens = self.tokens
         call.arguments.append(self.grammar.expressions.expression(OTHER))
-        if self.keys[tokens.i] not in ("from", "for", "placing", "similar", "escape", ",", ")"):
+        if tokens.keys[tokens.i] not in ("from", "for", "placing", "similar", "escape", ",", ")"):
             tokens.fail("“)”")
-        while self.keys[tokens.i] in ("from", "for", "placing", "similar", "escape", ","):
+        while tokens.keys[tokens.i] in ("from", "for", "placing", "similar", "escape", ","):
             tokens.i += 1
             call.arguments.append(self.grammar.expressions.expression())
 
     def _trim(self, call: tree.Call) -> None:
         tokens = self.tokens
-        side = self.keys[tokens.i]
+        side = tokens.keys[tokens.i]
         if side in ("both", "leading", "trailing"):
             tokens.i += 1
             call.parts = (f"trim {side}",)
@@ -426,33 +428,33 @@ class CallGrammar(GrammarPart):
         while tokens.take("."):
             words = [tokens.name("a type")]
         first = str(words[0]).lower()
-        if first in ANGLED_TYPES and self.keys[tokens.i][:1] == "<" and self.angles_end(tokens.i):
+        if first in ANGLED_TYPES and tokens.keys[tokens.i][:1] == "<" and self.angles_end(tokens.i):
             self.skip_angles()
-        if first == "national" and self.keys[tokens.i] in ("character", "char"):
+        if first == "national" and tokens.keys[tokens.i] in ("character", "char"):
             words.append(tokens.name())
-        while self.keys[tokens.i] in _SECOND_WORDS:
+        while tokens.keys[tokens.i] in _SECOND_WORDS:
             words.append(tokens.name())
-        if first in _SIGNED and self.keys[tokens.i] in ("int", "integer"):
+        if first in _SIGNED and tokens.keys[tokens.i] in ("int", "integer"):
             tokens.i += 1
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             tokens.skip_parentheses()
-        while self.keys[tokens.i] in _SECOND_WORDS:
+        while tokens.keys[tokens.i] in _SECOND_WORDS:
             words.append(tokens.name())
-        if first in ("timestamp", "time") and self.keys[tokens.i] in ("with", "without"):
+        if first in ("timestamp", "time") and tokens.keys[tokens.i] in ("with", "without"):
             local = 1 if tokens.peek() == "local" else 0
             if tokens.peek(1 + local) == "time" and tokens.peek(2 + local) == "zone":
-                words += [self.keys[tokens.i], "time", "zone"]
+                words += [tokens.keys[tokens.i], "time", "zone"]
                 tokens.i += 3 + local
-        if self.keys[tokens.i] == "character" and tokens.peek() == "set":
+        if tokens.keys[tokens.i] == "character" and tokens.peek() == "set":
             tokens.i += 3
         if first == "interval":
             self.interval_fields()
-        if self.keys[tokens.i] == "%" and self.keys[tokens.i + 1] in ("type", "rowtype"):
+        if tokens.keys[tokens.i] == "%" and tokens.keys[tokens.i + 1] in ("type", "rowtype"):
             tokens.i += 2
         while True:
-            if self.keys[tokens.i] == "[":
+            if tokens.keys[tokens.i] == "[":
                 tokens.i += 1
-                if self.kinds[tokens.i] == NUMBER:
+                if tokens.kinds[tokens.i] == NUMBER:
                     tokens.i += 1
                 tokens.expect("]")
             elif not tokens.take("array"):
@@ -464,14 +466,15 @@ class CallGrammar(GrammarPart):
 
         The lexer may have taken several closing marks for one operator.
         """
+        tokens = self.tokens
         open_ = 0
         while True:
-            key = self.keys[i]
-            if self.kinds[i] == OPERATOR and key[0] in "<>":
+            key = tokens.keys[i]
+            if tokens.kinds[i] == OPERATOR and key[0] in "<>":
                 if key.strip("<>"):
                     return None
                 open_ += key.count("<") - key.count(">")
-            elif self.kinds[i] not in (WORD, QUOTED, NUMBER) and key not in (",", "(", ")", ":", ".", "'"):
+            elif tokens.kinds[i] not in (WORD, QUOTED, NUMBER) and key not in (",", "(", ")", ":", ".", "'"):
                 return None
             i += 1
             if open_ <= 0:
@@ -488,11 +491,11 @@ class CallGrammar(GrammarPart):
     def interval_fields(self) -> None:
         """Step over ``DAY TO SECOND(3)``."""
         tokens = self.tokens
-        if self.keys[tokens.i] in _INTERVAL_FIELDS:
+        if tokens.keys[tokens.i] in _INTERVAL_FIELDS:
             tokens.i += 1
-            if self.keys[tokens.i] == "to" and tokens.peek() in _INTERVAL_FIELDS:
+            if tokens.keys[tokens.i] == "to" and tokens.peek() in _INTERVAL_FIELDS:
                 tokens.i += 2
-            if self.keys[tokens.i] == "(" and self.kinds[tokens.i + 1] == NUMBER:
+            if tokens.keys[tokens.i] == "(" and tokens.kinds[tokens.i + 1] == NUMBER:
                 tokens.skip_parentheses()
 
 

@@ -22,13 +22,13 @@ class ConstructorGrammar(GrammarPart):
     def array(self) -> tree.Expression | None:
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         if tokens.peek() == "[":
             tokens.i += 1
             return self._array_items(start)
         if tokens.peek()[:1] == "<" and self.dialect.struct_paths:
             end = grammar.calls.angles_end(tokens.i + 1)
-            if end is None or self.keys[end] != "[":
+            if end is None or tokens.keys[end] != "[":
                 return None
             tokens.i = end
             return self._array_items(start)
@@ -44,27 +44,27 @@ class ConstructorGrammar(GrammarPart):
         tokens = self.tokens
         if tokens.peek() != "(" or not self.grammar.expressions.is_query(tokens.i + 2):
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
         query = self.grammar.queries.query()
         tokens.expect(")")
         return tree.ArrayQuery(start, tokens.end_of_last(), query)
 
     def bracket_list(self) -> tree.Expression:
-        return self._array_items(self.starts[self.tokens.i])
+        return self._array_items(self.tokens.starts[self.tokens.i])
 
     def _array_items(self, start: int) -> tree.Expression:
         tokens = self.tokens
         tokens.enter()
         tokens.expect("[")
         items: list[tree.Expression] = []
-        while self.keys[tokens.i] != "]":
-            at = self.starts[tokens.i]
-            if self.keys[tokens.i] == "[" and self.kinds[tokens.i - 1] == OPERATOR and tokens.lower:
+        while tokens.keys[tokens.i] != "]":
+            at = tokens.starts[tokens.i]
+            if tokens.keys[tokens.i] == "[" and tokens.kinds[tokens.i - 1] == OPERATOR and tokens.lower:
                 items.append(self._array_items(at))
             else:
                 items.append(self.grammar.expressions.expression())
-            if self.keys[tokens.i] == "for" and len(items) == 1:
+            if tokens.keys[tokens.i] == "for" and len(items) == 1:
                 return self._comprehension(start, items[0])
             if not tokens.take(","):
                 break
@@ -89,21 +89,21 @@ class ConstructorGrammar(GrammarPart):
         """Read ``{'a': 1, b: 2}``."""
         tokens = self.tokens
         tokens.enter()
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         found = tree.Struct(start, start, [], [])
-        while self.keys[tokens.i] != "}":
-            if self.kinds[tokens.i] == STRING:
-                found.names.append(tokens.folding.named(self.written(tokens.i)[1:-1]))
+        while tokens.keys[tokens.i] != "}":
+            if tokens.kinds[tokens.i] == STRING:
+                found.names.append(tokens.folding.named(tokens.written(tokens.i)[1:-1]))
                 tokens.i += 1
-            elif self.kinds[tokens.i] in (WORD, QUOTED) and tokens.peek() in (":", "."):
+            elif tokens.kinds[tokens.i] in (WORD, QUOTED) and tokens.peek() in (":", "."):
                 found.names.append(tokens.name())
             else:
                 found.names.append(None)
                 found.items.append(self.grammar.expressions.expression(_OTHER))
-            if self.kinds[tokens.i] == PARAMETER and self.written(tokens.i)[0] == ":":
+            if tokens.kinds[tokens.i] == PARAMETER and tokens.written(tokens.i)[0] == ":":
                 i = tokens.i  # `{'a':b}`: the lexer took `:b` for a placeholder
-                found.items.append(tree.Column(self.starts[i] + 1, self.ends[i], (self.written(i)[1:],)))
+                found.items.append(tree.Column(tokens.starts[i] + 1, tokens.ends[i], (tokens.written(i)[1:],)))
                 tokens.i += 1
             else:
                 tokens.expect(":")
@@ -123,16 +123,16 @@ class ConstructorGrammar(GrammarPart):
 
     def struct(self) -> tree.Expression | None:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         opening = self.grammar.calls.angles_end(tokens.i + 1) if tokens.peek()[:1] == "<" else tokens.i + 1
-        if opening is None or self.keys[opening] != "(":
+        if opening is None or tokens.keys[opening] != "(":
             return None
         tokens.i = opening + 1
         found = tree.Struct(start, start, [], [])
-        while self.keys[tokens.i] != ")":
+        while tokens.keys[tokens.i] != ")":
             item = self.grammar.expressions.expression()
             found.items.append(item)
-            named = tokens.take("as") or (self.kinds[tokens.i] == WORD and tokens.peek() in (",", ")"))
+            named = tokens.take("as") or (tokens.kinds[tokens.i] == WORD and tokens.peek() in (",", ")"))
             name = tokens.name("the name of a part") if named else None
             if name is None and isinstance(item, tree.Column):
                 name = item.parts[-1]
@@ -146,12 +146,12 @@ class ConstructorGrammar(GrammarPart):
     def struct_pack(self) -> tree.Expression | None:
         """``struct_pack(a := x, b := y)``: a struct with these parts."""
         tokens = self.tokens
-        if tokens.peek() != "(" or self.keys[tokens.i + 3] not in (":=", "=>"):
+        if tokens.peek() != "(" or tokens.keys[tokens.i + 3] not in (":=", "=>"):
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
         found = tree.Struct(start, start, [], [])
-        while self.keys[tokens.i] != ")":
+        while tokens.keys[tokens.i] != ")":
             found.names.append(tokens.name("the name of a part"))
             tokens.i += 1
             found.items.append(self.grammar.expressions.expression())
@@ -164,11 +164,11 @@ class ConstructorGrammar(GrammarPart):
     def leading(self) -> tree.Expression | None:
         """``PRIOR x``, ``BINARY x``, ``CONNECT_BY_ROOT x``: a word before the value that it is about."""
         tokens = self.tokens
-        after = self.kinds[tokens.i + 1]
-        if after not in (WORD, QUOTED, STRING) or self.keys[tokens.i + 1] in tokens.no_alias:
+        after = tokens.kinds[tokens.i + 1]
+        if after not in (WORD, QUOTED, STRING) or tokens.keys[tokens.i + 1] in tokens.no_alias:
             return None
-        operator = self.keys[tokens.i]
-        start = self.starts[tokens.i]
+        operator = tokens.keys[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         argument = self.grammar.expressions.expression(_UNARY)
         return tree.Unary(start, argument.end, operator, argument)
@@ -176,7 +176,7 @@ class ConstructorGrammar(GrammarPart):
     def before_call(self) -> tree.Expression | None:
         """``APPROXIMATE COUNT(…)``, ``FINAL LAST(…)``: a word that says how a call is meant."""
         tokens = self.tokens
-        if self.kinds[tokens.i + 1] != WORD or tokens.peek(2) not in ("(", "."):
+        if tokens.kinds[tokens.i + 1] != WORD or tokens.peek(2) not in ("(", "."):
             return None
         tokens.i += 1
         return self.grammar.expressions.prefix()
@@ -186,11 +186,11 @@ class ConstructorGrammar(GrammarPart):
         tokens = self.tokens
         if (
             not self.dialect.lambdas
-            or self.kinds[tokens.i + 1] not in (WORD, QUOTED)
+            or tokens.kinds[tokens.i + 1] not in (WORD, QUOTED)
             or tokens.peek(2) not in (",", ":")
         ):
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         names = [tokens.name("a parameter")]
         while tokens.take(","):
@@ -200,38 +200,39 @@ class ConstructorGrammar(GrammarPart):
         return tree.Lambda(start, body.end, names, body)
 
     def location(self) -> tree.Expression:
-        i = self.tokens.i
-        self.tokens.i += 1
-        return tree.Literal(self.starts[i], self.ends[i], "")
+        tokens = self.tokens
+        i = tokens.i
+        tokens.i += 1
+        return tree.Literal(tokens.starts[i], tokens.ends[i], "")
 
     def next_value(self) -> tree.Expression | None:
         """``NEXT VALUE FOR sequence``."""
         tokens = self.tokens
         if not (
-            tokens.peek() == "value" and tokens.peek(2) == "for" and self.kinds[tokens.i + 3] in (WORD, QUOTED)
+            tokens.peek() == "value" and tokens.peek(2) == "for" and tokens.kinds[tokens.i + 3] in (WORD, QUOTED)
         ):
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 3
         tokens.qualified("a sequence")
-        if self.keys[tokens.i] == "over" and tokens.peek() == "(":
+        if tokens.keys[tokens.i] == "over" and tokens.peek() == "(":
             tokens.i += 1
             tokens.skip_parentheses()  # in which order the numbers are given
         return tree.Literal(start, tokens.end_of_last(), "")
 
     def interval(self) -> tree.Expression | None:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         at = tokens.i
         tokens.i += 1
-        if self.keys[tokens.i] == "(" and self.kinds[tokens.i + 1] == NUMBER and tokens.peek(3) != ")":
+        if tokens.keys[tokens.i] == "(" and tokens.kinds[tokens.i + 1] == NUMBER and tokens.peek(3) != ")":
             tokens.skip_parentheses()
-        if self.kinds[tokens.i] != STRING:
+        if tokens.kinds[tokens.i] != STRING:
             tokens.i = at
             return self._interval_of(start)
         tokens.i += 1
         self.grammar.calls.interval_fields()
-        if self.keys[tokens.i] in _UNITS:
+        if tokens.keys[tokens.i] in _UNITS:
             tokens.i += 1
             self._further_units()
         return tree.Literal(start, tokens.end_of_last(), "interval")
@@ -240,8 +241,11 @@ class ConstructorGrammar(GrammarPart):
         """Step over the rest of ``1 DAY 2 HOURS -3 MINUTES``."""
         tokens = self.tokens
         while True:
-            sign = self.keys[tokens.i] in ("-", "+")
-            if self.kinds[tokens.i + sign] not in (NUMBER, STRING) or self.keys[tokens.i + sign + 1] not in _UNITS:
+            sign = tokens.keys[tokens.i] in ("-", "+")
+            if (
+                tokens.kinds[tokens.i + sign] not in (NUMBER, STRING)
+                or tokens.keys[tokens.i + sign + 1] not in _UNITS
+            ):
                 return
             tokens.i += sign + 2
 
@@ -250,7 +254,7 @@ class ConstructorGrammar(GrammarPart):
         tokens = self.tokens
         at = tokens.i
         tokens.i += 1
-        if self.kinds[tokens.i] == OPERATOR and self.keys[tokens.i] not in ("(", "-", "?"):
+        if tokens.kinds[tokens.i] == OPERATOR and tokens.keys[tokens.i] not in ("(", "-", "?"):
             tokens.i = at
             return None
         try:
@@ -258,7 +262,7 @@ class ConstructorGrammar(GrammarPart):
         except SqlSyntaxError:
             tokens.i = at
             return None
-        if self.keys[tokens.i] not in _UNITS:
+        if tokens.keys[tokens.i] not in _UNITS:
             tokens.i = at
             return None
         tokens.i += 1
@@ -269,9 +273,9 @@ class ConstructorGrammar(GrammarPart):
         tokens = self.tokens
         if tokens.peek() != "(":
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
-        items = [] if self.keys[tokens.i] == ")" else self.grammar.calls.expression_list()
+        items = [] if tokens.keys[tokens.i] == ")" else self.grammar.calls.expression_list()
         tokens.expect(")")
         return tree.Row(start, tokens.end_of_last(), items)
 
@@ -279,12 +283,12 @@ class ConstructorGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         tokens.enter()
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
-        operand = None if self.keys[tokens.i] == "when" else grammar.expressions.expression()
+        operand = None if tokens.keys[tokens.i] == "when" else grammar.expressions.expression()
         branches = []
-        while self.keys[tokens.i] == "when":
-            at = self.starts[tokens.i]
+        while tokens.keys[tokens.i] == "when":
+            at = tokens.starts[tokens.i]
             tokens.i += 1
             condition = grammar.expressions.expression()
             tokens.expect("then")
@@ -301,12 +305,12 @@ class ConstructorGrammar(GrammarPart):
         tokens = self.tokens
         if tokens.peek() != "(":
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
         argument = self.grammar.expressions.expression()
         tokens.expect("as")
         name = self.grammar.calls.type_name()
-        if self.keys[tokens.i] != ")":
+        if tokens.keys[tokens.i] != ")":
             self._cast_tail()
         tokens.expect(")")
         return tree.Cast(start, tokens.end_of_last(), argument, name)
@@ -314,11 +318,21 @@ class ConstructorGrammar(GrammarPart):
     def _cast_tail(self) -> None:
         """Step over ``FORMAT '…'``, ``AT TIME ZONE '…'``, ``DEFAULT … ON CONVERSION ERROR``, ``COLLATE …``."""
         tokens = self.tokens
-        if self.keys[tokens.i] not in ("format", "at", "default", "collate", ",", "array", "not", "rename", "add"):
+        if tokens.keys[tokens.i] not in (
+            "format",
+            "at",
+            "default",
+            "collate",
+            ",",
+            "array",
+            "not",
+            "rename",
+            "add",
+        ):
             tokens.fail("“)”")
-        while self.keys[tokens.i] != ")":
+        while tokens.keys[tokens.i] != ")":
             tokens.i += 1
-            if (self.kinds[tokens.i] == OPERATOR and self.keys[tokens.i] == ";") or not self.keys[tokens.i]:
+            if (tokens.kinds[tokens.i] == OPERATOR and tokens.keys[tokens.i] == ";") or not tokens.keys[tokens.i]:
                 tokens.fail("“)”")
 
     def typed_literal(self) -> tree.Expression | None:
@@ -327,12 +341,12 @@ class ConstructorGrammar(GrammarPart):
         at = tokens.i
         if tokens.peek() not in ("with", "without", "precision", "varying", "("):
             return None
-        start = self.starts[at]
+        start = tokens.starts[at]
         try:
             name = self.grammar.calls.type_name()
         except SqlSyntaxError:
             name = ""
-        if not name or self.kinds[tokens.i] != STRING:
+        if not name or tokens.kinds[tokens.i] != STRING:
             tokens.i = at
             return None
         tokens.i += 1
@@ -342,7 +356,7 @@ class ConstructorGrammar(GrammarPart):
         tokens = self.tokens
         if not (tokens.peek() == "for" and tokens.peek(2) == "("):
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 3
         argument = self.grammar.expressions.expression()
         tokens.expect(")")

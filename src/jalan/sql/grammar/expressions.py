@@ -60,14 +60,14 @@ class ExpressionGrammar(GrammarPart):
     def expression(self, power: int = 1) -> tree.Expression:
         """Read an expression whose operators bind at least as tightly as ``power``."""
         tokens = self.tokens
-        keys = self.keys
+        keys = tokens.keys
         left = self._plain_column() or self.prefix()
         precedence = tokens.precedence
         while True:
             key = keys[tokens.i]
             binding = precedence.get(key)
             if binding is None:
-                if self.kinds[tokens.i] != OPERATOR or key[0] not in "~!@#%^&|`?*/<>=+-" or key == "|>":
+                if tokens.kinds[tokens.i] != OPERATOR or key[0] not in "~!@#%^&|`?*/<>=+-" or key == "|>":
                     return left
                 binding = _OTHER
             if binding < power:
@@ -98,24 +98,24 @@ class ExpressionGrammar(GrammarPart):
         """Read ``a`` or ``a.b``, the commonest of all expressions, if nothing behind it makes it another thing."""
         tokens = self.tokens
         i = tokens.i
-        keys, kinds = self.keys, self.kinds
+        keys, kinds = tokens.keys, tokens.kinds
         key = keys[i]
         if kinds[i] != WORD or key in self._special or not tokens.lower:
             return None
         after = keys[i + 1]
         if after not in _CONTINUES:
             tokens.i = i + 1
-            return tree.Column(self.starts[i], self.ends[i], (key,))
+            return tree.Column(tokens.starts[i], tokens.ends[i], (key,))
         if after == "." and kinds[i + 2] == WORD and keys[i + 3] not in _CONTINUES:
             tokens.i = i + 3
-            return tree.Column(self.starts[i], self.ends[i + 2], (key, keys[i + 2]))
+            return tree.Column(tokens.starts[i], tokens.ends[i + 2], (key, keys[i + 2]))
         return None
 
     # --- infix ---------------------------------------------------------------------------------------
 
     def _lambda_parameters(self, left: tree.Expression) -> list[str] | None:
         """Return the names before ``->`` if it makes a lambda; before a string it is an operator on JSON."""
-        if self.kinds[self.tokens.i] in (STRING, NUMBER):
+        if self.tokens.kinds[self.tokens.i] in (STRING, NUMBER):
             return None
         items = left.items if type(left) is tree.Row else [left]
         names = [item.parts[0] for item in items if type(item) is tree.Column and len(item.parts) == 1]
@@ -125,7 +125,7 @@ class ExpressionGrammar(GrammarPart):
         tokens = self.tokens
         tokens.i += 1
         tokens.expect("(")
-        if self.keys[tokens.i] in _QUERY_STARTS or (self.keys[tokens.i] == "(" and self.is_query(tokens.i)):
+        if tokens.keys[tokens.i] in _QUERY_STARTS or (tokens.keys[tokens.i] == "(" and self.is_query(tokens.i)):
             query = self.grammar.queries.query()
             tokens.expect(")")
             return tree.InQuery(left.start, tokens.end_of_last(), left, query)
@@ -142,18 +142,18 @@ class ExpressionGrammar(GrammarPart):
         if tokens.take_words("distinct", "from"):
             right = self.expression(_IN)
             return tree.Binary(left.start, right.end, "is distinct from", left, right)
-        if self.keys[tokens.i] == "normalized" or tokens.peek() == "normalized":
-            tokens.i += 1 if self.keys[tokens.i] == "normalized" else 2
+        if tokens.keys[tokens.i] == "normalized" or tokens.peek() == "normalized":
+            tokens.i += 1 if tokens.keys[tokens.i] == "normalized" else 2
             return tree.Unary(left.start, tokens.end_of_last(), "is normalized", left)
-        word = self.keys[tokens.i]
+        word = tokens.keys[tokens.i]
         if word not in ("null", "true", "false", "unknown", "document", "json", "nan"):
-            if self.kinds[tokens.i] == WORD and word in self._special:
+            if tokens.kinds[tokens.i] == WORD and word in self._special:
                 tokens.fail("NULL, TRUE, FALSE, UNKNOWN or DISTINCT FROM")
             right = self.expression(_IN)
             return tree.Binary(left.start, right.end, "is", left, right)
         tokens.i += 1
         if word == "json":
-            while self.keys[tokens.i] in (
+            while tokens.keys[tokens.i] in (
                 "value",
                 "scalar",
                 "array",
@@ -179,7 +179,7 @@ class ExpressionGrammar(GrammarPart):
         if tokens.peek() not in _INFIX or tokens.peek() == "not":
             return None
         tokens.i += 1
-        return _INFIX[self.keys[tokens.i]](self, left, power)
+        return _INFIX[tokens.keys[tokens.i]](self, left, power)
 
     def _between(self, left: tree.Expression, power: int) -> tree.Expression | None:
         tokens = self.tokens
@@ -194,27 +194,27 @@ class ExpressionGrammar(GrammarPart):
     def _in(self, left: tree.Expression, power: int) -> tree.Expression | None:
         tokens = self.tokens
         tokens.i += 1
-        if self.keys[tokens.i] != "(":
+        if tokens.keys[tokens.i] != "(":
             right = self.expression(_OTHER)
             return tree.Binary(left.start, right.end, "in", left, right)
         tokens.expect("(")
-        if self.keys[tokens.i] in _QUERY_STARTS or (self.keys[tokens.i] == "(" and self.is_query(tokens.i)):
+        if tokens.keys[tokens.i] in _QUERY_STARTS or (tokens.keys[tokens.i] == "(" and self.is_query(tokens.i)):
             at = tokens.i
             try:
                 query = self.grammar.queries.query()
                 tokens.expect(")")
                 return tree.InQuery(left.start, tokens.end_of_last(), left, query)
             except SqlSyntaxError:
-                if self.keys[at] != "(":
+                if tokens.keys[at] != "(":
                     raise
                 tokens.i = at
-        items = [] if self.keys[tokens.i] == ")" else self.grammar.calls.expression_list()
+        items = [] if tokens.keys[tokens.i] == ")" else self.grammar.calls.expression_list()
         tokens.expect(")")
         return tree.InList(left.start, tokens.end_of_last(), left, items)
 
     def _like(self, left: tree.Expression, power: int) -> tree.Expression | None:
         tokens = self.tokens
-        operator = self.keys[tokens.i]
+        operator = tokens.keys[tokens.i]
         tokens.i += 1
         if operator == "similar":
             tokens.expect("to")
@@ -222,7 +222,7 @@ class ExpressionGrammar(GrammarPart):
             tokens.expect("like")
         elif operator == "member":
             tokens.take("of")
-        if self.keys[tokens.i] in ("any", "some", "all"):
+        if tokens.keys[tokens.i] in ("any", "some", "all"):
             return self._quantified(left)
         right = self.expression(_OTHER)
         if tokens.take("escape"):
@@ -253,7 +253,7 @@ class ExpressionGrammar(GrammarPart):
             return None
         tokens.i += 1
         self.grammar.calls.operator_name()
-        if self.keys[tokens.i] in ("any", "some", "all"):
+        if tokens.keys[tokens.i] in ("any", "some", "all"):
             return self._quantified(left)
         right = self.expression(_OTHER + 1)
         return tree.Binary(left.start, right.end, "operator", left, right)
@@ -263,60 +263,61 @@ class ExpressionGrammar(GrammarPart):
     def prefix(self) -> tree.Expression:
         tokens = self.tokens
         i = tokens.i
-        key = self.keys[i]
+        key = tokens.keys[i]
         handler = _PRIMARY.get(key)
         if handler is not None:
             found = handler(self)
             if found is None:
                 found = self._named()
         else:
-            kind = self.kinds[i]
+            kind = tokens.kinds[i]
             if kind == WORD or kind == QUOTED:
                 found = self._named()
             elif key == "?":
                 found = self.grammar.literals.parameter()
-            elif key == "%" and self.starts[i + 1] == self.ends[i]:
+            elif key == "%" and tokens.starts[i + 1] == tokens.ends[i]:
                 found = self.grammar.literals.driver_parameter() or self._unary()
-            elif key == "#" and self.kinds[i + 1] == NUMBER and self.dialect.columns_calls:
+            elif key == "#" and tokens.kinds[i + 1] == NUMBER and self.dialect.columns_calls:
                 tokens.i = i + 2  # the column of that number in FROM
                 found = tree.Column(
-                    self.starts[i], self.ends[i + 1], (tokens.folding.named("#" + self.written(i + 1)),)
+                    tokens.starts[i], tokens.ends[i + 1], (tokens.folding.named("#" + tokens.written(i + 1)),)
                 )
             elif kind == OPERATOR and key[0] in "~!@#%^&|`?+-/<>=":
                 return self._unary()
-            elif key == "\\" and self.keys[i + 1] == "n" and self.dialect.executed_comments:
+            elif key == "\\" and tokens.keys[i + 1] == "n" and self.dialect.executed_comments:
                 tokens.i = i + 2
-                found = tree.Literal(self.starts[i], self.ends[i + 1], "")
+                found = tree.Literal(tokens.starts[i], tokens.ends[i + 1], "")
             else:
                 tokens.fail("an expression")
-        if self.keys[tokens.i] in self._postfixes and not self._at_range():
+        if tokens.keys[tokens.i] in self._postfixes and not self._at_range():
             found = self._postfix(found)
         return found
 
     def _at_range(self) -> bool:
         """Whether ``..`` stands here, between the ends of a loop's range."""
-        i = self.tokens.i
-        return self.keys[i] == "." and (self.keys[i + 1] == "." or self.written(i + 1).startswith("."))
+        tokens = self.tokens
+        i = tokens.i
+        return tokens.keys[i] == "." and (tokens.keys[i + 1] == "." or tokens.written(i + 1).startswith("."))
 
     def _unary(self) -> tree.Expression:
         tokens = self.tokens
         operators = []
-        while self.kinds[tokens.i] == OPERATOR and self.keys[tokens.i][0] in "~!@#%^&|`?+-":
+        while tokens.kinds[tokens.i] == OPERATOR and tokens.keys[tokens.i][0] in "~!@#%^&|`?+-":
             operators.append(tokens.i)
             tokens.i += 1
         if not operators:
             tokens.fail("an expression")
-        tight = all(self.keys[i] in "+-" for i in operators)
+        tight = all(tokens.keys[i] in "+-" for i in operators)
         argument = self.expression(_UNARY if tight else _OTHER + 1)
         for i in reversed(operators):
-            argument = tree.Unary(self.starts[i], argument.end, self.keys[i], argument)
+            argument = tree.Unary(tokens.starts[i], argument.end, tokens.keys[i], argument)
             if len(operators) > 50:  # a long run of signs is one sign to us
                 break
         return argument
 
     def _postfix(self, base: tree.Expression) -> tree.Expression:
         tokens = self.tokens
-        keys = self.keys
+        keys = tokens.keys
         while True:
             key = keys[tokens.i]
             if key == "::":
@@ -352,20 +353,20 @@ class ExpressionGrammar(GrammarPart):
         """Read ``:a.b[0]['c']`` behind a semi-structured value."""
         tokens = self.tokens
         tokens.i += 1
-        steps = [] if self.keys[tokens.i] == "[" else [self._step()]
+        steps = [] if tokens.keys[tokens.i] == "[" else [self._step()]
         while True:
-            if self.keys[tokens.i] == ".":
+            if tokens.keys[tokens.i] == ".":
                 tokens.i += 1
                 steps.append("." + self._step())
             elif (
-                self.keys[tokens.i] == "["
-                and self.kinds[tokens.i + 1] in (NUMBER, STRING)
+                tokens.keys[tokens.i] == "["
+                and tokens.kinds[tokens.i + 1] in (NUMBER, STRING)
                 and tokens.peek(2) == "]"
             ):
-                step = self.written(tokens.i + 1)
-                steps.append(f"[{step}]" if self.kinds[tokens.i + 1] == NUMBER else "." + step[1:-1])
+                step = tokens.written(tokens.i + 1)
+                steps.append(f"[{step}]" if tokens.kinds[tokens.i + 1] == NUMBER else "." + step[1:-1])
                 tokens.i += 3
-            elif self.keys[tokens.i] == ":" and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+            elif tokens.keys[tokens.i] == ":" and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
                 tokens.i += 1
                 steps.append("." + self._step())
             else:
@@ -377,7 +378,7 @@ class ExpressionGrammar(GrammarPart):
         """Read a key of a document: its case matters and is that of the text."""
         tokens = self.tokens
         name = tokens.name("a field")
-        return self.written(tokens.i - 1) if self.kinds[tokens.i - 1] == WORD else name
+        return tokens.written(tokens.i - 1) if tokens.kinds[tokens.i - 1] == WORD else name
 
     def _subscript(self, base: tree.Expression) -> tree.Expression:
         tokens = self.tokens
@@ -386,13 +387,13 @@ class ExpressionGrammar(GrammarPart):
         while not tokens.take("]"):
             if tokens.take(":") or tokens.take(","):
                 continue
-            if self.keys[tokens.i] == "-" and tokens.peek() in (":", "]"):
+            if tokens.keys[tokens.i] == "-" and tokens.peek() in (":", "]"):
                 tokens.i += 1
                 continue
-            if self.kinds[tokens.i] == PARAMETER and self.written(tokens.i)[0] == ":":
+            if tokens.kinds[tokens.i] == PARAMETER and tokens.written(tokens.i)[0] == ":":
                 # `a[1:n]`: the lexer took `:n` for a placeholder
-                folded = tokens.folding.apply(self.written(tokens.i)[1:])
-                indexes.append(tree.Column(self.starts[tokens.i] + 1, self.ends[tokens.i], (folded,)))
+                folded = tokens.folding.apply(tokens.written(tokens.i)[1:])
+                indexes.append(tree.Column(tokens.starts[tokens.i] + 1, tokens.ends[tokens.i], (folded,)))
                 tokens.i += 1
                 continue
             indexes.append(self.expression())
@@ -402,11 +403,11 @@ class ExpressionGrammar(GrammarPart):
         tokens = self.tokens
         i = tokens.i
         tokens.i = i + 1
-        if self.keys[tokens.i] == "columns" and self.keys[tokens.i + 1] == "(" and self.dialect.columns_calls:
+        if tokens.keys[tokens.i] == "columns" and tokens.keys[tokens.i + 1] == "(" and self.dialect.columns_calls:
             argument = self._named()
-            return tree.Unary(self.starts[i], argument.end, "*", argument)
-        star = tree.Star(self.starts[i], self.ends[i], ())
-        if self.keys[tokens.i] in ("ilike", "like", "not", "similar", "glob"):
+            return tree.Unary(tokens.starts[i], argument.end, "*", argument)
+        star = tree.Star(tokens.starts[i], tokens.ends[i], ())
+        if tokens.keys[tokens.i] in ("ilike", "like", "not", "similar", "glob"):
             self.grammar.select_list.star_modifiers(star)
         return star
 
@@ -414,7 +415,7 @@ class ExpressionGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         tokens.enter()
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         found: tree.Expression
         if self.is_query(tokens.i):
@@ -425,10 +426,14 @@ class ExpressionGrammar(GrammarPart):
                 tokens.depth -= 1
                 return tree.ScalarQuery(start, tokens.end_of_last(), query)
             except SqlSyntaxError as error:
-                if self.keys[at] != "(" or error.code == "too_deep":
+                if tokens.keys[at] != "(" or error.code == "too_deep":
                     raise
                 tokens.i = at
-        if self.keys[tokens.i] == "execute" and self.keys[tokens.i + 1] == "immediate" and self.dialect.scripting:
+        if (
+            tokens.keys[tokens.i] == "execute"
+            and tokens.keys[tokens.i + 1] == "immediate"
+            and self.dialect.scripting
+        ):
             tokens.i += 2
             text = self.expression()
             if tokens.take("using"):
@@ -436,8 +441,8 @@ class ExpressionGrammar(GrammarPart):
             tokens.expect(")")
             tokens.depth -= 1
             return tree.DynamicQuery(start, tokens.end_of_last(), text)
-        items = [] if self.keys[tokens.i] == ")" else grammar.calls.expression_list()
-        if self.keys[tokens.i] == "as" and self.dialect.struct_paths:
+        items = [] if tokens.keys[tokens.i] == ")" else grammar.calls.expression_list()
+        if tokens.keys[tokens.i] == "as" and self.dialect.struct_paths:
             tokens.i += 1  # (value AS name, …): a struct
             tokens.name("the name of a part")
             while tokens.take(","):
@@ -457,16 +462,16 @@ class ExpressionGrammar(GrammarPart):
     def _match_against(self) -> tree.Expression | None:
         """``MATCH (columns) AGAINST (words IN BOOLEAN MODE)``."""
         tokens = self.tokens
-        if not self.dialect.executed_comments or self.keys[tokens.i + 1] != "(":
+        if not self.dialect.executed_comments or tokens.keys[tokens.i + 1] != "(":
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
         found = tree.Call(start, 0, ("match",), self.grammar.calls.expression_list())
         tokens.expect(")")
         if tokens.take("against"):
             tokens.expect("(")
             found.arguments.append(self.expression(OTHER))
-            while self.keys[tokens.i] in _AGAINST_WORDS:
+            while tokens.keys[tokens.i] in _AGAINST_WORDS:
                 tokens.i += 1
             tokens.expect(")")
         found.end = tokens.end_of_last()
@@ -474,20 +479,21 @@ class ExpressionGrammar(GrammarPart):
 
     def is_query(self, i: int) -> bool:
         """Whether a query starts here, behind any number of opening parentheses."""
-        keys = self.keys
+        tokens = self.tokens
+        keys = tokens.keys
         while keys[i] == "(":
             i += 1
-        if keys[i] == "values" and self.dialect.values_calls and self.kinds[i + 2] in (WORD, QUOTED):
+        if keys[i] == "values" and self.dialect.values_calls and tokens.kinds[i + 2] in (WORD, QUOTED):
             return False  # VALUES(column) behind ON DUPLICATE KEY UPDATE
         if keys[i] == "from":
             return not self.dialect.joins_need_condition
         if keys[i] == "values" or keys[i] == "table":
-            return self.kinds[i + 1] != OPERATOR or keys[i + 1] == "("
+            return tokens.kinds[i + 1] != OPERATOR or keys[i + 1] == "("
         return keys[i] in _QUERY_STARTS
 
     def _not_prefix(self) -> tree.Expression:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.enter()
         tokens.i += 1
         argument = self.expression(_NOT)
@@ -498,7 +504,7 @@ class ExpressionGrammar(GrammarPart):
         tokens = self.tokens
         if tokens.peek() != "(" or (self.dialect.lambdas and not self.is_query(tokens.i + 2)):
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
         query = self.grammar.queries.query()
         tokens.expect(")")
@@ -509,14 +515,14 @@ class ExpressionGrammar(GrammarPart):
     def _named(self) -> tree.Expression:
         tokens = self.tokens
         i = tokens.i
-        keys = self.keys
-        kind = self.kinds[i]
+        keys = tokens.keys
+        kind = tokens.kinds[i]
         if kind == WORD and keys[i] in tokens.reserved:
             if not (keys[i] in _FUNCTION_WORDS and keys[i + 1] == "("):
                 tokens.fail("an expression")
         if keys[i] == "{{" and keys[i + 1] not in (".", "("):
             tokens.i = i + 1
-            return tree.Parameter(self.starts[i], self.ends[i])
+            return tree.Parameter(tokens.starts[i], tokens.ends[i])
         if kind == WORD and tokens.lower:
             first = keys[i]
             tokens.i = i + 1
@@ -525,26 +531,26 @@ class ExpressionGrammar(GrammarPart):
         key = keys[tokens.i]
         if key == "0" and keys[i][0] == "_" and self.dialect.executed_comments:
             tokens.i += 1  # _utf8mb4 0x41
-            return tree.Literal(self.starts[i], tokens.end_of_last(), "")
+            return tree.Literal(tokens.starts[i], tokens.end_of_last(), "")
         parts: tuple[str, ...]
         if key == "%" and keys[tokens.i + 1] in _CURSOR_ATTRIBUTES and self.dialect.cursor_attributes:
             tokens.i += 2
             if keys[tokens.i] == "(":
                 tokens.skip_parentheses()
-            return tree.Literal(self.starts[i], tokens.end_of_last(), "")
+            return tree.Literal(tokens.starts[i], tokens.end_of_last(), "")
         if key != "." and key != "(" and key != "'":
-            return tree.Column(self.starts[i], self.ends[i], (first,))
+            return tree.Column(tokens.starts[i], tokens.ends[i], (first,))
         if key == "'" and self.dialect.string_aliases and keys[i] not in _TYPED and keys[i][0] != "_":
-            return tree.Column(self.starts[i], self.ends[i], (first,))
+            return tree.Column(tokens.starts[i], tokens.ends[i], (first,))
         if key == "." and not self._at_range():
             names = [first]
             while keys[tokens.i] == "." and not self._at_range():
                 tokens.i += 1
                 if keys[tokens.i] == "*":
                     tokens.i += 1
-                    return tree.Star(self.starts[i], self.ends[tokens.i - 1], tuple(names))
-                if self.kinds[tokens.i] == PARAMETER and self.dialect.positional_columns:
-                    names.append(self.written(tokens.i))
+                    return tree.Star(tokens.starts[i], tokens.ends[tokens.i - 1], tuple(names))
+                if tokens.kinds[tokens.i] == PARAMETER and self.dialect.positional_columns:
+                    names.append(tokens.written(tokens.i))
                     tokens.i += 1
                     continue
                 names.append(tokens.name("a name or “*”"))
@@ -556,14 +562,14 @@ class ExpressionGrammar(GrammarPart):
             if keys[tokens.i + 1] == "+" and keys[tokens.i + 2] == ")":
                 end = tokens.end_of_last()
                 tokens.i += 3  # Oracle's mark of an outer join
-                return tree.Column(self.starts[i], end, parts)
+                return tree.Column(tokens.starts[i], end, parts)
             return self.grammar.calls.call(i, parts)
-        if key == "'" and self.kinds[tokens.i] == STRING and len(parts) <= 2:
+        if key == "'" and tokens.kinds[tokens.i] == STRING and len(parts) <= 2:
             tokens.i += 1
-            return tree.Literal(self.starts[i], tokens.end_of_last(), parts[-1])
-        if key == "'" and self.kinds[tokens.i] != STRING:
+            return tree.Literal(tokens.starts[i], tokens.end_of_last(), parts[-1])
+        if key == "'" and tokens.kinds[tokens.i] != STRING:
             tokens.fail("an expression")
-        return tree.Column(self.starts[i], tokens.end_of_last(), parts)
+        return tree.Column(tokens.starts[i], tokens.end_of_last(), parts)
 
 
 _INFIX: dict[str, Callable[[ExpressionGrammar, tree.Expression, int], tree.Expression | None]] = {

@@ -9,41 +9,45 @@ class LiteralGrammar(GrammarPart):
     """Reads constants."""
 
     def number(self) -> tree.Expression:
-        i = self.tokens.i
-        self.tokens.i = i + 1
-        return tree.Literal(self.starts[i], self.ends[i], "")
+        tokens = self.tokens
+        i = tokens.i
+        tokens.i = i + 1
+        return tree.Literal(tokens.starts[i], tokens.ends[i], "")
 
     def string(self) -> tree.Expression | None:
         tokens = self.tokens
         i = tokens.i
-        if self.kinds[i] != STRING:
+        if tokens.kinds[i] != STRING:
             tokens.fail("an expression")
         tokens.i = i + 1
-        while self.kinds[tokens.i] == STRING:
+        while tokens.kinds[tokens.i] == STRING:
             tokens.i += 1
-        if self.keys[tokens.i] == "uescape" and self.kinds[tokens.i + 1] == STRING:
+        if tokens.keys[tokens.i] == "uescape" and tokens.kinds[tokens.i + 1] == STRING:
             tokens.i += 2
-        return tree.Literal(self.starts[i], tokens.end_of_last(), "")
+        return tree.Literal(tokens.starts[i], tokens.end_of_last(), "")
 
     def parameter(self) -> tree.Expression:
-        i = self.tokens.i
-        self.tokens.i = i + 1
-        if self.dialect.positional_columns and self.written(i)[1:].isdigit():
-            return tree.Column(self.starts[i], self.ends[i], (self.written(i),))
-        return tree.Parameter(self.starts[i], self.ends[i])
+        tokens = self.tokens
+        i = tokens.i
+        tokens.i = i + 1
+        if self.dialect.positional_columns and tokens.written(i)[1:].isdigit():
+            return tree.Column(tokens.starts[i], tokens.ends[i], (tokens.written(i),))
+        return tree.Parameter(tokens.starts[i], tokens.ends[i])
 
     def driver_parameter(self) -> tree.Expression | None:
         """Read ``%s`` or ``%(name)s``, where a driver in Python puts a value in."""
-        i = self.tokens.i
-        last = i + 4 if self.keys[i + 1] == "(" and self.keys[i + 3] == ")" else i + 1
-        if self.written(last) not in ("s", "d", "f") or self.ends[last - 1] != self.starts[last]:
+        tokens = self.tokens
+        i = tokens.i
+        last = i + 4 if tokens.keys[i + 1] == "(" and tokens.keys[i + 3] == ")" else i + 1
+        if tokens.written(last) not in ("s", "d", "f") or tokens.ends[last - 1] != tokens.starts[last]:
             return None
-        self.tokens.i = last + 1
-        return tree.Parameter(self.starts[i], self.ends[last])
+        tokens.i = last + 1
+        return tree.Parameter(tokens.starts[i], tokens.ends[last])
 
     def default(self) -> tree.Expression | None:
         """DEFAULT in the place of a value."""
-        if self.keys[self.tokens.i + 1] in (".", "(") or "default" not in self.tokens.reserved:
+        tokens = self.tokens
+        if tokens.keys[tokens.i + 1] in (".", "(") or "default" not in tokens.reserved:
             return None
         return self.constant()
 
@@ -54,32 +58,33 @@ class LiteralGrammar(GrammarPart):
         if not self.at_identifier(i):
             return None
         tokens.i = i + 4
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             return self.grammar.calls.call(i, self.named_by(i + 2))
-        return tree.Column(self.starts[i], tokens.end_of_last(), self.named_by(i + 2))
+        return tree.Column(tokens.starts[i], tokens.end_of_last(), self.named_by(i + 2))
 
     def at_identifier(self, i: int) -> bool:
         """Whether ``IDENTIFIER('name')`` stands at token ``i``."""
-        keys = self.keys
+        keys = self.tokens.keys
         if keys[i] != "identifier" or "identifier" not in self.dialect.table_names:
             return False
-        return keys[i + 1] == "(" and self.kinds[i + 2] == STRING and keys[i + 3] == ")"
+        return keys[i + 1] == "(" and self.tokens.kinds[i + 2] == STRING and keys[i + 3] == ")"
 
     def named_by(self, i: int) -> tuple[str, ...]:
         """The name that a string token spells."""
-        return tuple(self.tokens.spelled(part.strip('`"')) for part in self.written(i)[1:-1].split("."))
+        return tuple(self.tokens.spelled(part.strip('`"')) for part in self.tokens.written(i)[1:-1].split("."))
 
     def constant(self) -> tree.Expression:
-        i = self.tokens.i
-        self.tokens.i = i + 1
-        return tree.Literal(self.starts[i], self.ends[i], "")
+        tokens = self.tokens
+        i = tokens.i
+        tokens.i = i + 1
+        return tree.Literal(tokens.starts[i], tokens.ends[i], "")
 
     def current(self) -> tree.Expression:
         tokens = self.tokens
         i = tokens.i
         tokens.i = i + 1
-        if self.keys[tokens.i] == "(" and self.keys[i].endswith(("time", "timestamp")):
+        if tokens.keys[tokens.i] == "(" and tokens.keys[i].endswith(("time", "timestamp")):
             tokens.skip_parentheses()
-        elif self.keys[tokens.i] == "(" and tokens.peek() == ")":
+        elif tokens.keys[tokens.i] == "(" and tokens.peek() == ")":
             tokens.i += 2
-        return tree.Call(self.starts[i], tokens.end_of_last(), (self.keys[i],), [])
+        return tree.Call(tokens.starts[i], tokens.end_of_last(), (tokens.keys[i],), [])

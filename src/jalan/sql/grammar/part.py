@@ -1,4 +1,4 @@
-"""What the parts of the grammar have in common: the tokens, and the other parts."""
+"""What the parts of the grammar have in common: the place in the text, and the other parts."""
 
 from typing import TYPE_CHECKING
 
@@ -9,22 +9,16 @@ if TYPE_CHECKING:
 
 
 class GrammarPart:
-    """Reads one subject of the grammar. ``tokens`` is the place in the text, which all parts share; ``grammar`` has
-    the other parts.
+    """Reads one subject of the grammar.
 
-    ``keys``, ``kinds``, ``starts``, ``ends``, ``text`` and ``written`` are those of the tokens, at hand."""
+    grammar: has the other parts.
+    tokens: the place in the text, which all parts share.
+    """
 
     grammar: "Grammar"
     tokens: TokenStream
 
     def __init__(self, grammar: "Grammar") -> None:
-        tokens = grammar.tokens
         self.grammar = grammar
-        self.tokens = tokens
-        self.dialect = tokens.dialect
-        self.text = tokens.text
-        self.keys = tokens.keys
-        self.kinds = tokens.kinds
-        self.starts = tokens.starts
-        self.ends = tokens.ends
-        self.written = tokens.written
+        self.tokens = grammar.tokens
+        self.dialect = grammar.dialect

@@ -29,8 +29,8 @@ class PipeGrammar(GrammarPart):
 
     def _pipe_step(self) -> tree.PipeStep:
         tokens = self.tokens
-        word = self.keys[tokens.i]
-        step = tree.PipeStep(self.starts[tokens.i], 0, word, [], [])
+        word = tokens.keys[tokens.i]
+        step = tree.PipeStep(tokens.starts[tokens.i], 0, word, [], [])
         reader = _STEPS.get(word)
         if reader is not None:
             tokens.i += 1
@@ -47,18 +47,18 @@ class PipeGrammar(GrammarPart):
         return step
 
     def _input(self) -> tree.PipeInput:
-        at = self.starts[self.tokens.i]
+        at = self.tokens.starts[self.tokens.i]
         return tree.PipeInput(at, at, None, None)
 
     def _items_step(self, step: tree.PipeStep) -> None:
         tokens = self.tokens
-        while self.keys[tokens.i] in ("distinct", "all"):
-            step.all = step.all or self.keys[tokens.i] == "distinct"
+        while tokens.keys[tokens.i] in ("distinct", "all"):
+            step.all = step.all or tokens.keys[tokens.i] == "distinct"
             tokens.i += 1
         if tokens.take("as"):
             tokens.i += 1  # STRUCT or VALUE
         step.items = self.grammar.select_list.items()
-        if self.keys[tokens.i] == "window":
+        if tokens.keys[tokens.i] == "window":
             select = tree.Select(step.start, step.start, None, [], None, False, [], None, [], None, {})
             self.grammar.queries.clauses(select)
             step.windows = select.windows
@@ -66,12 +66,12 @@ class PipeGrammar(GrammarPart):
     def _set_step(self, step: tree.PipeStep) -> None:
         tokens = self.tokens
         while True:
-            start = self.starts[tokens.i]
+            start = tokens.starts[tokens.i]
             name = tokens.name("a column")
             tokens.expect("=")
             value = self.grammar.expressions.expression()
             step.items.append(tree.Item(start, value.end, value, name))
-            if not tokens.take(",") or self.keys[tokens.i] in ("|>", ")", ";", ""):
+            if not tokens.take(",") or tokens.keys[tokens.i] in ("|>", ")", ";", ""):
                 return
 
     def _where_step(self, step: tree.PipeStep) -> None:
@@ -84,14 +84,14 @@ class PipeGrammar(GrammarPart):
 
     def _aggregate_step(self, step: tree.PipeStep) -> None:
         tokens = self.tokens
-        if self.keys[tokens.i] not in ("group", "|>"):
+        if tokens.keys[tokens.i] not in ("group", "|>"):
             step.items = self._sorted_items()
         if tokens.take("group"):
             if tokens.take("and"):
                 tokens.expect("order")
                 step.all = True
             tokens.expect("by")
-            if self.keys[tokens.i] == "all" and self.keys[tokens.i + 1] in ("|>", ")", ";", ""):
+            if tokens.keys[tokens.i] == "all" and tokens.keys[tokens.i + 1] in ("|>", ")", ";", ""):
                 tokens.i += 1
             else:
                 step.group = self._sorted_items()
@@ -101,7 +101,7 @@ class PipeGrammar(GrammarPart):
         tokens = self.tokens
         found = []
         while True:
-            if self.keys[tokens.i] in ("rollup", "cube", "grouping"):
+            if tokens.keys[tokens.i] in ("rollup", "cube", "grouping"):
                 found += [tree.Item(e.start, e.end, e, None) for e in self.grammar.queries.grouping()]
             else:
                 found += self._one_item()
@@ -109,17 +109,17 @@ class PipeGrammar(GrammarPart):
                 tokens.take("desc")
             if tokens.take("nulls"):
                 tokens.i += 1
-            if not tokens.take(",") or self.keys[tokens.i] in ("group", "|>", ")", ";", ""):
+            if not tokens.take(",") or tokens.keys[tokens.i] in ("group", "|>", ")", ";", ""):
                 return found
 
     def _one_item(self) -> list[tree.Item]:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         expression = self.grammar.expressions.expression()
         alias = None
         if tokens.take("as"):
             alias = tokens.name("the name of a column")
-        elif self.grammar.table_refs.at_alias() and self.keys[tokens.i] not in ("asc", "desc", "nulls"):
+        elif self.grammar.table_refs.at_alias() and tokens.keys[tokens.i] not in ("asc", "desc", "nulls"):
             alias = tokens.name()
         return [tree.Item(start, tokens.end_of_last(), expression, alias)]
 
@@ -144,7 +144,7 @@ class PipeGrammar(GrammarPart):
         if tokens.take("if"):
             tokens.expect("exists")
         step.names = [(tokens.name("a column"),)]
-        while tokens.take(",") and self.kinds[tokens.i] in (WORD, QUOTED):
+        while tokens.take(",") and tokens.kinds[tokens.i] in (WORD, QUOTED):
             step.names.append((tokens.name("a column"),))
 
     def _rename_step(self, step: tree.PipeStep) -> None:
@@ -154,7 +154,7 @@ class PipeGrammar(GrammarPart):
             old = tokens.name("a column")
             tokens.take("as")
             step.names.append((old, tokens.name("a column")))
-            if not tokens.take(",") or self.keys[tokens.i] in ("|>", ")", ";", ""):
+            if not tokens.take(",") or tokens.keys[tokens.i] in ("|>", ")", ";", ""):
                 return
 
     def _set_operation_step(self, step: tree.PipeStep) -> None:
@@ -167,13 +167,10 @@ class PipeGrammar(GrammarPart):
             step.queries.append(self._arm())
 
     def _arm(self) -> tree.Query:
-        start = self.starts[self.tokens.i]
+        tokens = self.tokens
+        start = tokens.starts[tokens.i]
         body = self.grammar.queries.query_expression_body()
-        return (
-            body
-            if isinstance(body, tree.Query)
-            else tree.Query(start, self.tokens.end_of_last(), None, body, [], [])
-        )
+        return body if isinstance(body, tree.Query) else tree.Query(start, tokens.end_of_last(), None, body, [], [])
 
     def _recursive_step(self, step: tree.PipeStep) -> None:
         self.tokens.i += 1

@@ -28,8 +28,8 @@ class QueryGrammar(GrammarPart):
         """Read a query with its WITH, ORDER BY and LIMIT."""
         tokens = self.tokens
         tokens.enter()
-        start = self.starts[tokens.i]
-        ctes = self.grammar.with_clauses.with_clause() if self.keys[tokens.i] == "with" else None
+        start = tokens.starts[tokens.i]
+        ctes = self.grammar.with_clauses.with_clause() if tokens.keys[tokens.i] == "with" else None
         found = self.query_body(ctes, start)
         tokens.depth -= 1
         return found
@@ -42,7 +42,7 @@ class QueryGrammar(GrammarPart):
         """Read what follows the body of a query: order, limits, locks and the like."""
         grammar = self.grammar
         tokens = self.tokens
-        body, keys = query.body, self.keys
+        body, keys = query.body, tokens.keys
         while True:
             key = keys[tokens.i]
             if key == "order":
@@ -78,7 +78,7 @@ class QueryGrammar(GrammarPart):
                 tokens.to_end()
             elif key == "lock" and tokens.peek() == "in":
                 tokens.i += 4  # LOCK IN SHARE MODE
-            elif key == "procedure" and self.kinds[tokens.i + 1] == WORD and tokens.peek(2) == "(":
+            elif key == "procedure" and tokens.kinds[tokens.i + 1] == WORD and tokens.peek(2) == "(":
                 tokens.i += 2
                 tokens.skip_parentheses()
             elif key in _SET_OPERATORS and query.order and self.dialect.implicit_recursion:
@@ -94,7 +94,7 @@ class QueryGrammar(GrammarPart):
 
     def table_rows(self) -> tree.Query:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         inside = tokens.take("(")
         if inside and self.grammar.expressions.is_query(tokens.i):
@@ -120,7 +120,7 @@ class QueryGrammar(GrammarPart):
                 tokens.take("desc")
             if tokens.take("nulls"):
                 tokens.i += 1
-            star = tree.Star(self.starts[i], tokens.end_of_last(), ())
+            star = tree.Star(tokens.starts[i], tokens.end_of_last(), ())
             found = [tree.Sort(star.start, star.end, star)]
         else:
             found = self.grammar.calls.order_by()
@@ -132,7 +132,7 @@ class QueryGrammar(GrammarPart):
         if tokens.take("all"):
             return
         tokens.take_words("rows", "examined")
-        percent = self.kinds[tokens.i] == NUMBER and self.keys[tokens.i + 1] == "%"
+        percent = tokens.kinds[tokens.i] == NUMBER and tokens.keys[tokens.i + 1] == "%"
         query.limit.append(grammar.expressions.expression(10 if percent else 1))
         if tokens.take(","):  # LIMIT offset, count
             query.limit.append(grammar.expressions.expression())
@@ -144,11 +144,11 @@ class QueryGrammar(GrammarPart):
     def _fetch(self, query: tree.Query) -> None:
         tokens = self.tokens
         tokens.i += 2  # FETCH FIRST, or NEXT
-        if self.keys[tokens.i] not in ("row", "rows"):
+        if tokens.keys[tokens.i] not in ("row", "rows"):
             query.limit.append(self.grammar.expressions.expression())
             tokens.take("percent")
         else:
-            query.limit.append(tree.Literal(self.starts[tokens.i], self.ends[tokens.i], ""))
+            query.limit.append(tree.Literal(tokens.starts[tokens.i], tokens.ends[tokens.i], ""))
         tokens.i += 1
         if not tokens.take("only") and tokens.take("with"):
             tokens.expect("ties")
@@ -156,20 +156,20 @@ class QueryGrammar(GrammarPart):
     def _locking(self) -> None:
         tokens = self.tokens
         tokens.i += 1
-        if self.keys[tokens.i] in ("xml", "json", "browse"):
-            while self.keys[tokens.i] not in ("", ";", ")", "option"):
-                if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] in ("xml", "json", "browse"):
+            while tokens.keys[tokens.i] not in ("", ";", ")", "option"):
+                if tokens.keys[tokens.i] == "(":
                     tokens.skip_parentheses()
                 else:
                     tokens.i += 1
             return
-        while self.keys[tokens.i] in ("update", "share", "no", "key", "nowait", "skip", "locked", "read", "only"):
+        while tokens.keys[tokens.i] in ("update", "share", "no", "key", "nowait", "skip", "locked", "read", "only"):
             tokens.i += 1
         if tokens.take("of"):
             tokens.qualified()
             while tokens.take(","):
                 tokens.qualified()
-        while self.keys[tokens.i] in ("nowait", "skip", "locked", "wait") or self.kinds[tokens.i] == NUMBER:
+        while tokens.keys[tokens.i] in ("nowait", "skip", "locked", "wait") or tokens.kinds[tokens.i] == NUMBER:
             tokens.i += 1
 
     # --- bodies --------------------------------------------------------------------------------------
@@ -177,7 +177,7 @@ class QueryGrammar(GrammarPart):
     def _set_operations(self, first: tree.Body | None = None) -> tree.Body:
         tokens = self.tokens
         left = self._intersections() if first is None else first
-        while (key := self.keys[tokens.i]) in _SET_OPERATORS or (
+        while (key := tokens.keys[tokens.i]) in _SET_OPERATORS or (
             key in SET_SIDES and self.grammar.table_refs.set_operator_behind_side()
         ):
             side = self._side_of_set()
@@ -191,14 +191,14 @@ class QueryGrammar(GrammarPart):
         """Read ``FULL``, ``LEFT [OUTER]`` or ``INNER`` before a set operator."""
         tokens = self.tokens
         side = ""
-        while self.keys[tokens.i] in SET_SIDES:
-            side = side or self.keys[tokens.i]
+        while tokens.keys[tokens.i] in SET_SIDES:
+            side = side or tokens.keys[tokens.i]
             tokens.i += 1
         return side
 
     def _intersections(self) -> tree.Body:
         left = self.query_expression_body()
-        while self.keys[self.tokens.i] == "intersect":
+        while self.tokens.keys[self.tokens.i] == "intersect":
             operator, all_, by_name = self.set_operator()
             right = self.query_expression_body()
             left = tree.SetOperation(left.start, right.end, operator, all_, left, right, by_name)
@@ -206,7 +206,7 @@ class QueryGrammar(GrammarPart):
 
     def set_operator(self) -> tuple[str, bool, bool]:
         tokens = self.tokens
-        operator = "except" if self.keys[tokens.i] == "minus" else self.keys[tokens.i]
+        operator = "except" if tokens.keys[tokens.i] == "minus" else tokens.keys[tokens.i]
         tokens.i += 1
         all_ = tokens.take("all")
         if not all_:
@@ -216,7 +216,7 @@ class QueryGrammar(GrammarPart):
             by_name = True
             if tokens.take("by"):
                 tokens.names_in_parentheses()
-        elif self.keys[tokens.i] == "strict":
+        elif tokens.keys[tokens.i] == "strict":
             tokens.i += 1
             tokens.expect("corresponding")
             by_name = True
@@ -224,7 +224,7 @@ class QueryGrammar(GrammarPart):
 
     def query_expression_body(self) -> tree.Body:
         tokens = self.tokens
-        key = self.keys[tokens.i]
+        key = tokens.keys[tokens.i]
         if key == "select":
             return self.select()
         if key == "(":
@@ -235,7 +235,7 @@ class QueryGrammar(GrammarPart):
         if key == "values":
             return self._values()
         if key == "table":
-            start = self.starts[tokens.i]
+            start = tokens.starts[tokens.i]
             tokens.i += 1
             tokens.take("only")
             source = self.grammar.table_refs.table_source()
@@ -255,10 +255,10 @@ class QueryGrammar(GrammarPart):
     def _from_first(self) -> tree.Select:
         """``FROM t [SELECT …] [WHERE …] …``."""
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         source = self.grammar.table_refs.from_list()
-        if self.keys[tokens.i] == "select":
+        if tokens.keys[tokens.i] == "select":
             select = self.select()
             select.source = source
             select.start = start
@@ -273,8 +273,8 @@ class QueryGrammar(GrammarPart):
         """``PIVOT t ON key [IN (…)] USING aggregates [GROUP BY …]``, ``UNPIVOT t ON … INTO NAME n VALUE v``."""
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
-        pivot = self.keys[tokens.i] == "pivot"
+        start = tokens.starts[tokens.i]
+        pivot = tokens.keys[tokens.i] == "pivot"
         tokens.i += 1
         source = grammar.table_refs.from_primary()
         item: tree.FromItem
@@ -317,7 +317,8 @@ class QueryGrammar(GrammarPart):
         found = []
         for row in product(*known):
             names = [
-                item.alias or self.text[item.expression.start : item.expression.end].strip("'\"") for item in row
+                item.alias or self.tokens.text[item.expression.start : item.expression.end].strip("'\"")
+                for item in row
             ]
             parts = tree.Row(row[0].start, row[-1].end, [item.expression for item in row])
             found.append(tree.Item(row[0].start, row[-1].end, parts, self.tokens.folding.named("_".join(names))))
@@ -325,42 +326,42 @@ class QueryGrammar(GrammarPart):
 
     def _values(self) -> tree.Values:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         rows = []
         while True:
             tokens.take("row")
-            if self.keys[tokens.i] == "(":
+            if tokens.keys[tokens.i] == "(":
                 tokens.i += 1
                 rows.append(self.value_row())
                 tokens.expect(")")
             else:
                 rows.append([self.grammar.expressions.expression()])  # VALUES 1, 2
-            if self.keys[tokens.i] != "," or self.keys[tokens.i + 1] == "":
+            if tokens.keys[tokens.i] != "," or tokens.keys[tokens.i + 1] == "":
                 return tree.Values(start, tokens.end_of_last(), rows)
             tokens.i += 1
 
     def value_row(self) -> list[tree.Expression]:
         tokens = self.tokens
         found: list[tree.Expression] = []
-        if self.keys[tokens.i] == ")" and not self.dialect.joins_need_condition:
+        if tokens.keys[tokens.i] == ")" and not self.dialect.joins_need_condition:
             return found
         while True:
             i = tokens.i
-            if self.keys[i] == "default" and self.keys[i + 1] not in (".", "("):
+            if tokens.keys[i] == "default" and tokens.keys[i + 1] not in (".", "("):
                 tokens.i += 1
-                found.append(tree.Literal(self.starts[i], self.ends[i], ""))
+                found.append(tree.Literal(tokens.starts[i], tokens.ends[i], ""))
             else:
                 found.append(self.grammar.expressions.expression())
-            if self.keys[tokens.i] != ",":
+            if tokens.keys[tokens.i] != ",":
                 return found
             tokens.i += 1
 
     def select(self) -> tree.Select:
         grammar = self.grammar
         tokens = self.tokens
-        keys = self.keys
-        start = self.starts[tokens.i]
+        keys = tokens.keys
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         distinct: list[tree.Expression] | None = None
         top: tree.Expression | None = None
@@ -376,7 +377,7 @@ class QueryGrammar(GrammarPart):
                     tokens.expect(")")
             elif key == "all" and keys[tokens.i + 1] != "(":
                 tokens.i += 1
-            elif key == "top" and (self.kinds[tokens.i + 1] == NUMBER or keys[tokens.i + 1] in ("(", "$", "{{")):
+            elif key == "top" and (tokens.kinds[tokens.i + 1] == NUMBER or keys[tokens.i + 1] in ("(", "$", "{{")):
                 top = self.top()
             elif key == "as" and keys[tokens.i + 1] in ("struct", "value"):
                 packed = keys[tokens.i + 1] == "struct"
@@ -401,14 +402,14 @@ class QueryGrammar(GrammarPart):
             tokens.i += 1
             select.source = grammar.table_refs.from_list()
         self.clauses(select)
-        select.end = self.ends[tokens.i - 1]
+        select.end = tokens.ends[tokens.i - 1]
         return select
 
     def clauses(self, select: tree.Select) -> None:
         """Read what may stand behind FROM."""
         grammar = self.grammar
         tokens = self.tokens
-        keys = self.keys
+        keys = tokens.keys
         if keys[tokens.i] == "where":
             tokens.i += 1
             select.where = grammar.expressions.expression()
@@ -433,7 +434,7 @@ class QueryGrammar(GrammarPart):
                 if keys[tokens.i] == "(":
                     select.windows[name] = grammar.calls.window()
                 else:
-                    start = self.starts[tokens.i]
+                    start = tokens.starts[tokens.i]
                     base = tokens.name("a window")
                     select.windows[name] = tree.Window(start, tokens.end_of_last(), base, [], [], [])
                 if not tokens.take(","):
@@ -443,16 +444,16 @@ class QueryGrammar(GrammarPart):
         tokens = self.tokens
         tokens.i += 1
         tokens.expect("by")
-        if self.keys[tokens.i] == "all" and self.keys[tokens.i + 1] in _AFTER_GROUP_ALL:
+        if tokens.keys[tokens.i] == "all" and tokens.keys[tokens.i + 1] in _AFTER_GROUP_ALL:
             tokens.i += 1
             select.group_all = True
             return
         if not tokens.take("all"):
             tokens.take("distinct")
         select.group = self.grouping()
-        if self.keys[tokens.i] == "with" and tokens.peek() in ("rollup", "cube", "totals"):
+        if tokens.keys[tokens.i] == "with" and tokens.peek() in ("rollup", "cube", "totals"):
             tokens.i += 2
-        if self.keys[tokens.i] == "grouping" and tokens.peek() == "sets":
+        if tokens.keys[tokens.i] == "grouping" and tokens.peek() == "sets":
             select.group += self.grouping()  # Hive writes the keys first
 
     def top(self) -> tree.Expression:
@@ -473,20 +474,20 @@ class QueryGrammar(GrammarPart):
         at = tokens.i
         tokens.i += 1
         tokens.skip_parentheses()
-        found = self.keys[tokens.i] in ("using", "row")
+        found = tokens.keys[tokens.i] in ("using", "row")
         tokens.i = at
         return found
 
     def _transform(self, select: tree.Select) -> None:
         """Hive's ``TRANSFORM (columns) USING 'script' AS (names)``: what comes out is made of all that goes in."""
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
         items = self.grammar.calls.expression_list()
         tokens.expect(")")
         row = tree.Row(start, tokens.end_of_last(), items)
         if tokens.take_words("row", "format"):
-            while self.keys[tokens.i] not in ("using", "", ";"):
+            while tokens.keys[tokens.i] not in ("using", "", ";"):
                 tokens.i += 1
         tokens.expect("using")
         tokens.i += 1
@@ -495,13 +496,13 @@ class QueryGrammar(GrammarPart):
             names = self._definitions_or_names()
         select.items = [tree.Item(start, tokens.end_of_last(), row, name) for name in names]
         if tokens.take_words("row", "format"):
-            while self.keys[tokens.i] not in ("from", "", ";"):
+            while tokens.keys[tokens.i] not in ("from", "", ";"):
                 tokens.i += 1
 
     def _map_reduce(self) -> tree.Select:
         """Hive's ``MAP a, b USING 'script' AS x FROM t``."""
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         items = self.grammar.calls.expression_list()
         row = tree.Row(start, tokens.end_of_last(), items)
@@ -518,13 +519,13 @@ class QueryGrammar(GrammarPart):
 
     def _definitions_or_names(self) -> list[str]:
         tokens = self.tokens
-        bare = self.keys[tokens.i] != "("
+        bare = tokens.keys[tokens.i] != "("
         if not bare:
             tokens.i += 1
         names = []
         while True:
             names.append(tokens.name("a column"))
-            if self.keys[tokens.i] not in (",", ")", "from"):
+            if tokens.keys[tokens.i] not in (",", ")", "from"):
                 self.grammar.calls.type_name()
             if not tokens.take(","):
                 break
@@ -535,51 +536,51 @@ class QueryGrammar(GrammarPart):
     def _into(self, select: tree.Select) -> None:
         tokens = self.tokens
         tokens.i += 1
-        if self.keys[tokens.i] in ("temporary", "temp"):
+        if tokens.keys[tokens.i] in ("temporary", "temp"):
             select.into_temporary = True
             tokens.i += 1
         tokens.take("unlogged")
         tokens.take("table")
-        if self.keys[tokens.i] == "strict" and self.kinds[tokens.i + 1] == WORD:
+        if tokens.keys[tokens.i] == "strict" and tokens.kinds[tokens.i + 1] == WORD:
             tokens.i += 1
-        if self.keys[tokens.i] in ("outfile", "dumpfile"):
+        if tokens.keys[tokens.i] in ("outfile", "dumpfile"):
             tokens.i += 1
             select.into = self.grammar.table_refs.table_name()
-            while self.keys[tokens.i] in ("fields", "columns", "lines", "terminated", "enclosed", "escaped", "by",
+            while tokens.keys[tokens.i] in ("fields", "columns", "lines", "terminated", "enclosed", "escaped", "by",
                                         "optionally", "starting", "character", "set") or (
-                self.kinds[tokens.i] in (STRING, WORD) and self.keys[tokens.i - 1] in ("by", "set")
+                tokens.kinds[tokens.i] in (STRING, WORD) and tokens.keys[tokens.i - 1] in ("by", "set")
             ):  # fmt: skip
                 tokens.i += 1
             return
-        if self.keys[tokens.i] == "$":
+        if tokens.keys[tokens.i] == "$":
             i = tokens.i  # SELECT … INTO @variable, :variable
             tokens.i += 1
-            select.into = tree.TableName(self.starts[i], self.ends[i], (self.written(i),))
-            select.into_variables = [self.written(i)]
+            select.into = tree.TableName(tokens.starts[i], tokens.ends[i], (tokens.written(i),))
+            select.into_variables = [tokens.written(i)]
         else:
             select.into = self.grammar.table_refs.table_name()
-            if self.keys[tokens.i] == "(" and self.dialect.bare_calls:
+            if tokens.keys[tokens.i] == "(" and self.dialect.bare_calls:
                 tokens.skip_parentheses()  # an element of a collection
                 if tokens.take("."):
                     tokens.name("a field")
                 select.into_variables = [".".join(select.into.parts)]
-            if self.keys[tokens.i] == ",":
+            if tokens.keys[tokens.i] == ",":
                 select.into_variables = [".".join(select.into.parts)]
         while tokens.take(","):
             select.into_variables = select.into_variables or []
-            if self.keys[tokens.i] == "$":
-                select.into_variables.append(self.written(tokens.i))
+            if tokens.keys[tokens.i] == "$":
+                select.into_variables.append(tokens.written(tokens.i))
                 tokens.i += 1
             else:
                 select.into_variables.append(".".join(tokens.qualified()))
-                if self.keys[tokens.i] == "(" and self.dialect.bare_calls:
+                if tokens.keys[tokens.i] == "(" and self.dialect.bare_calls:
                     tokens.skip_parentheses()
 
     def grouping(self) -> list[tree.Expression]:
         tokens = self.tokens
         found: list[tree.Expression] = []
         while True:
-            key = self.keys[tokens.i]
+            key = tokens.keys[tokens.i]
             if key == "grouping" and tokens.peek() == "sets":
                 tokens.i += 2
                 tokens.expect("(")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Dialect
-from jalan.sql.grammar.assembly import Grammar
+from jalan.sql.grammar.assembly import Grammar, grammar_of
 from jalan.sql.grammar.statements.statement import RECOGNISED
 from jalan.sql.grammar.token_stream import SqlSyntaxError
 from jalan.sql.lexer import END, INVALID, PARAMETER, WORD, Tokens, tokenize
@@ -40,13 +40,13 @@ def internal_error(error: Exception, start: int, end: int) -> Unread:
     return Unread(start, end, "internal_error", message, (start, end))
 
 
-class Script:
-    """The statements of a text."""
+class _Script:
+    """The statements of the text on which a grammar stands."""
 
-    def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
-        self.dialect = dialect
-        self._grammar = Grammar(tokens, dialect)
-        self._tokens = self._grammar.tokens
+    def __init__(self, grammar: Grammar) -> None:
+        self.dialect = grammar.dialect
+        self._grammar = grammar
+        self._tokens = grammar.tokens
 
     def statements(self) -> Iterator[tree.Statement | Unread]:
         """Yield what the text holds, in order: statements, and what cannot be read. Never raises on bad SQL.
@@ -161,6 +161,12 @@ class Script:
             tokens.i += 1
 
 
+def statements_of(tokens: Tokens, dialect: Dialect) -> Iterator[tree.Statement | Unread]:
+    """Read the statements that these tokens make, one by one."""
+    with grammar_of(tokens, dialect) as grammar:
+        yield from _Script(grammar).statements()
+
+
 def parse(text: str, dialect: Dialect) -> Iterator[tree.Statement | Unread]:
     """Read a script, statement by statement. Never raises on bad SQL."""
-    return Script(tokenize(text, dialect), dialect).statements()
+    return statements_of(tokenize(text, dialect), dialect)

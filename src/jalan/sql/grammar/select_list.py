@@ -23,7 +23,7 @@ class SelectListGrammar(GrammarPart):
     def items(self) -> list[tree.Item]:
         """Read a select list."""
         tokens = self.tokens
-        keys, kinds, starts = self.keys, self.kinds, self.starts
+        keys, kinds, starts = tokens.keys, tokens.kinds, tokens.starts
         no_alias = tokens.no_alias
         found = []
         while True:
@@ -55,7 +55,7 @@ class SelectListGrammar(GrammarPart):
                 alias = tokens.name()
             elif kind == STRING and self.dialect.string_aliases:
                 alias = self.string_or_name("the name of a column")
-            found.append(tree.Item(start, self.ends[tokens.i - 1], expression, alias))
+            found.append(tree.Item(start, tokens.ends[tokens.i - 1], expression, alias))
             if keys[tokens.i] != ",":
                 return found
             tokens.i += 1
@@ -66,13 +66,13 @@ class SelectListGrammar(GrammarPart):
         """Read ``alias =``, or ``alias:``, if it stands here."""
         tokens = self.tokens
         if self.dialect.columns_calls:
-            if self.kinds[tokens.i] in (WORD, QUOTED, STRING) and self.keys[tokens.i + 1] == ":":
+            if tokens.kinds[tokens.i] in (WORD, QUOTED, STRING) and tokens.keys[tokens.i + 1] == ":":
                 name = self.string_or_name("a name")
                 tokens.i += 1
                 return name
             return None
-        if self.kinds[tokens.i] in (WORD, QUOTED, STRING) and self.keys[tokens.i + 1] in ("=", "+=", "-="):
-            if self.keys[tokens.i] in tokens.reserved:
+        if tokens.kinds[tokens.i] in (WORD, QUOTED, STRING) and tokens.keys[tokens.i + 1] in ("=", "+=", "-="):
+            if tokens.keys[tokens.i] in tokens.reserved:
                 return None
             name = self.string_or_name("a name")
             tokens.i += 1
@@ -82,21 +82,21 @@ class SelectListGrammar(GrammarPart):
     def string_or_name(self, what: str) -> str:
         """Read a name that may be written as a string."""
         tokens = self.tokens
-        if self.kinds[tokens.i] == STRING:
-            text = self.written(tokens.i)
+        if tokens.kinds[tokens.i] == STRING:
+            text = tokens.written(tokens.i)
             tokens.i += 1
             name = text[text.index(text[-1]) + 1 : -1]
             return tokens.folding.named(name)
-        if self.kinds[tokens.i] == PARAMETER:
+        if tokens.kinds[tokens.i] == PARAMETER:
             tokens.i += 1
-            return self.written(tokens.i - 1)
+            return tokens.written(tokens.i - 1)
         return tokens.name(what)
 
     def star_modifiers(self, star: tree.Star) -> None:
         tokens = self.tokens
-        found = tree.StarModifiers(self.starts[tokens.i], 0, [], [], [])
-        while self.keys[tokens.i] in _STAR_WORDS:
-            key = self.keys[tokens.i]
+        found = tree.StarModifiers(tokens.starts[tokens.i], 0, [], [], [])
+        while tokens.keys[tokens.i] in _STAR_WORDS:
+            key = tokens.keys[tokens.i]
             if key == "except" and (tokens.peek() != "(" or self.grammar.expressions.is_query(tokens.i + 2)):
                 break  # the set operation
             tokens.i += 1
@@ -119,19 +119,19 @@ class SelectListGrammar(GrammarPart):
         tokens = self.tokens
         words = [key]
         if key == "not":
-            words.append(self.keys[tokens.i])
+            words.append(tokens.keys[tokens.i])
             tokens.i += 1
         if words[-1] == "similar":
             tokens.expect("to")
             words.append("to")
-        if words[-1] not in ("ilike", "like", "to", "glob") or self.kinds[tokens.i] != STRING:
+        if words[-1] not in ("ilike", "like", "to", "glob") or tokens.kinds[tokens.i] != STRING:
             tokens.fail("a pattern")
-        found.pattern, found.match = self.written(tokens.i)[1:-1], " ".join(words)
+        found.pattern, found.match = tokens.written(tokens.i)[1:-1], " ".join(words)
         tokens.i += 1
 
     def _excluded(self) -> list[tuple[str, ...]]:
         tokens = self.tokens
-        if self.keys[tokens.i] != "(":
+        if tokens.keys[tokens.i] != "(":
             return [tokens.qualified("a column")]
         tokens.i += 1
         names = []
@@ -144,7 +144,7 @@ class SelectListGrammar(GrammarPart):
 
     def _replaced(self, found: tree.StarModifiers) -> None:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         expression = self.grammar.expressions.expression()
         tokens.take("as")
         name = tokens.name("a column")

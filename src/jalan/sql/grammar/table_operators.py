@@ -13,7 +13,7 @@ class TableOperatorGrammar(GrammarPart):
 
     def reshaping(self, source: tree.FromItem) -> tree.FromItem:
         """Read the clause that stands here and return what it makes of ``source``."""
-        return RESHAPINGS[self.keys[self.tokens.i]](self, source)
+        return RESHAPINGS[self.tokens.keys[self.tokens.i]](self, source)
 
     def sample(self) -> list[tree.Expression]:
         """Read ``TABLESAMPLE [method] (…) [REPEATABLE (…)]`` and its kin; returns the expressions in it."""
@@ -21,30 +21,30 @@ class TableOperatorGrammar(GrammarPart):
         tokens = self.tokens
         tokens.i += 1
         found: list[tree.Expression] = []
-        if self.kinds[tokens.i] == WORD and self.keys[tokens.i] not in tokens.no_alias:
+        if tokens.kinds[tokens.i] == WORD and tokens.keys[tokens.i] not in tokens.no_alias:
             tokens.qualified("a sampling method")
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             tokens.i += 1
-            if self.keys[tokens.i] == "bucket":
-                while self.keys[tokens.i] not in (")", "on", ""):
+            if tokens.keys[tokens.i] == "bucket":
+                while tokens.keys[tokens.i] not in (")", "on", ""):
                     tokens.i += 1
                 if tokens.take("on"):
                     found.append(grammar.expressions.expression())
             else:
-                percent = self.kinds[tokens.i] == NUMBER and self.keys[tokens.i + 1] == "%"
+                percent = tokens.kinds[tokens.i] == NUMBER and tokens.keys[tokens.i + 1] == "%"
                 found.append(grammar.expressions.expression(10 if percent else 1))
                 if tokens.take(","):
                     found += grammar.calls.expression_list()
-            while self.keys[tokens.i] in ("percent", "rows", "row", "%"):
+            while tokens.keys[tokens.i] in ("percent", "rows", "row", "%"):
                 tokens.i += 1
             tokens.expect(")")
         else:
             found.append(grammar.expressions.expression(10))
-            while self.keys[tokens.i] in ("percent", "rows", "row", "%"):
+            while tokens.keys[tokens.i] in ("percent", "rows", "row", "%"):
                 tokens.i += 1
-            if self.keys[tokens.i] == "(":
+            if tokens.keys[tokens.i] == "(":
                 tokens.skip_parentheses()
-        while self.keys[tokens.i] in ("repeatable", "seed") and tokens.peek() == "(":
+        while tokens.keys[tokens.i] in ("repeatable", "seed") and tokens.peek() == "(":
             tokens.i += 2
             found.append(grammar.expressions.expression())
             tokens.expect(")")
@@ -62,7 +62,7 @@ class TableOperatorGrammar(GrammarPart):
         tokens.expect("for")
         keys: list[tree.Expression] = []
         values: list[tree.Item] | None = []
-        while self.keys[tokens.i] not in (")", "group", "default"):
+        while tokens.keys[tokens.i] not in (")", "group", "default"):
             keys += self._pivot_key()
             tokens.expect("in")
             listed = self.pivot_values()
@@ -86,15 +86,15 @@ class TableOperatorGrammar(GrammarPart):
     def pivot_values(self) -> list[tree.Item] | None:
         """Read ``(value [AS name], …)``; None where the data decides."""
         tokens = self.tokens
-        if self.keys[tokens.i] != "(":
+        if tokens.keys[tokens.i] != "(":
             tokens.qualified("an enumeration")
             return None
         tokens.expect("(")
-        if self.keys[tokens.i] == "any" or self.grammar.expressions.is_query(tokens.i):
+        if tokens.keys[tokens.i] == "any" or self.grammar.expressions.is_query(tokens.i):
             open_ = 1
             while open_:
-                open_ += {"(": 1, ")": -1}.get(self.keys[tokens.i], 0)
-                if self.kinds[tokens.i] == END:
+                open_ += {"(": 1, ")": -1}.get(tokens.keys[tokens.i], 0)
+                if tokens.kinds[tokens.i] == END:
                     tokens.fail("“)”")
                 tokens.i += 1
             return None
@@ -104,7 +104,7 @@ class TableOperatorGrammar(GrammarPart):
 
     def _pivot_key(self) -> list[tree.Expression]:
         tokens = self.tokens
-        if self.keys[tokens.i] != "(":
+        if tokens.keys[tokens.i] != "(":
             return [self.grammar.expressions.expression(7)]
         tokens.i += 1
         found = self.grammar.calls.expression_list()
@@ -115,12 +115,12 @@ class TableOperatorGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         tokens.i += 1
-        if self.keys[tokens.i] in ("include", "exclude"):
+        if tokens.keys[tokens.i] in ("include", "exclude"):
             tokens.i += 2
         tokens.expect("(")
-        values = tokens.names_in_parentheses() if self.keys[tokens.i] == "(" else [tokens.name("a column")]
+        values = tokens.names_in_parentheses() if tokens.keys[tokens.i] == "(" else [tokens.name("a column")]
         tokens.expect("for")
-        key = tokens.names_in_parentheses()[0] if self.keys[tokens.i] == "(" else tokens.name("a column")
+        key = tokens.names_in_parentheses()[0] if tokens.keys[tokens.i] == "(" else tokens.name("a column")
         tokens.expect("in")
         tokens.expect("(")
         groups = []
@@ -129,7 +129,7 @@ class TableOperatorGrammar(GrammarPart):
             groups.append(expression.items if isinstance(expression, tree.Row) else [expression])
             if tokens.take("as"):
                 grammar.expressions.expression()
-            elif grammar.table_refs.at_alias() or self.kinds[tokens.i] == STRING:
+            elif grammar.table_refs.at_alias() or tokens.kinds[tokens.i] == STRING:
                 grammar.select_list.string_or_name("a name")
             if not tokens.take(","):
                 break
@@ -149,17 +149,17 @@ class TableOperatorGrammar(GrammarPart):
         item = tree.MatchRecognize(source.start, 0, None, None, source, [], [], [], [], [])
         if tokens.take_words("partition", "by"):
             item.partition = grammar.calls.expression_list()
-        if self.keys[tokens.i] == "order":
+        if tokens.keys[tokens.i] == "order":
             item.order = grammar.calls.order_by()
         if tokens.take("measures"):
             item.measures = grammar.select_list.items()
-        while self.keys[tokens.i] not in ("pattern", "define", ")") and self.kinds[tokens.i] != END:
-            item.all_rows = item.all_rows or (self.keys[tokens.i] == "all" and tokens.peek() == "rows")
+        while tokens.keys[tokens.i] not in ("pattern", "define", ")") and tokens.kinds[tokens.i] != END:
+            item.all_rows = item.all_rows or (tokens.keys[tokens.i] == "all" and tokens.peek() == "rows")
             tokens.i += 1
         if tokens.take("pattern"):
             first = tokens.i
             tokens.skip_parentheses()
-            words = {self.keys[i] for i in range(first, tokens.i) if self.kinds[i] == WORD}
+            words = {tokens.keys[i] for i in range(first, tokens.i) if tokens.kinds[i] == WORD}
             item.symbols = sorted(tokens.folding.apply(word) for word in words - {"permute"})
         if tokens.take("subset"):
             while True:
@@ -184,16 +184,16 @@ class TableOperatorGrammar(GrammarPart):
     def _json_table(self) -> tree.Shredded | None:
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
-        name = self.keys[tokens.i]
+        start = tokens.starts[tokens.i]
+        name = tokens.keys[tokens.i]
         tokens.i += 2
         item = tree.Shredded(start, 0, None, None, name, grammar.calls.expression_list(), [])
-        while self.keys[tokens.i] not in ("columns", ")"):
+        while tokens.keys[tokens.i] not in ("columns", ")"):
             if tokens.take("passing"):
                 item.arguments.append(grammar.expressions.expression())
                 if tokens.take("as"):
                     tokens.name()
-            elif self.kinds[tokens.i] == END:
+            elif tokens.kinds[tokens.i] == END:
                 tokens.fail("“COLUMNS”")
             else:
                 tokens.i += 1
@@ -211,11 +211,11 @@ class TableOperatorGrammar(GrammarPart):
         """Read ``name type [PATH path] [DEFAULT value …], NESTED [PATH] path COLUMNS (…)``."""
         tokens = self.tokens
         while True:
-            if self.keys[tokens.i] == "nested":
+            if tokens.keys[tokens.i] == "nested":
                 tokens.i += 1
                 tokens.take("path")
-                inner = self.written(tokens.i)[1:-1] if self.kinds[tokens.i] == STRING else ""
-                while not (tokens.take("columns") or self.kinds[tokens.i] == END):
+                inner = tokens.written(tokens.i)[1:-1] if tokens.kinds[tokens.i] == STRING else ""
+                while not (tokens.take("columns") or tokens.kinds[tokens.i] == END):
                     tokens.i += 1
                 tokens.expect("(")
                 self._shredded_columns(item, _below(below, inner))
@@ -232,26 +232,26 @@ class TableOperatorGrammar(GrammarPart):
         expressions: list[tree.Expression] = []
         if tokens.take_words("for", "ordinality"):
             path = None
-        while self.keys[tokens.i] not in (",", ")"):
-            key = self.keys[tokens.i]
-            if self.kinds[tokens.i] == END:
+        while tokens.keys[tokens.i] not in (",", ")"):
+            key = tokens.keys[tokens.i]
+            if tokens.kinds[tokens.i] == END:
                 tokens.fail("“)”")
             if key == "(":
                 tokens.skip_parentheses()
-            elif key in ("path", "default") and self.keys[tokens.i - 1] != "as":
+            elif key in ("path", "default") and tokens.keys[tokens.i - 1] != "as":
                 tokens.i += 1
-                if self.kinds[tokens.i] == WORD and self.keys[tokens.i] in _SHREDDED_WORDS:
+                if tokens.kinds[tokens.i] == WORD and tokens.keys[tokens.i] in _SHREDDED_WORDS:
                     continue
                 at = tokens.i
                 value = self.grammar.expressions.expression()
                 if not isinstance(value, tree.Literal):
                     expressions.append(value)
-                elif key == "path" and path is not None and self.kinds[at] == STRING:
-                    path = self.written(at)[1:-1]
-            elif self.kinds[tokens.i] == STRING and (
-                self.kinds[tokens.i - 1] != OPERATOR or self.keys[tokens.i - 1] == ")"
+                elif key == "path" and path is not None and tokens.kinds[at] == STRING:
+                    path = tokens.written(at)[1:-1]
+            elif tokens.kinds[tokens.i] == STRING and (
+                tokens.kinds[tokens.i - 1] != OPERATOR or tokens.keys[tokens.i - 1] == ")"
             ):
-                path = path and self.written(tokens.i)[1:-1]  # OPENJSON has no word before the path
+                path = path and tokens.written(tokens.i)[1:-1]  # OPENJSON has no word before the path
                 tokens.i += 1
             else:
                 tokens.i += 1
@@ -259,10 +259,10 @@ class TableOperatorGrammar(GrammarPart):
 
     def _xml_table(self) -> tree.Shredded | None:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
         item = tree.Shredded(start, 0, None, None, "xmltable", [], [])
-        if self.keys[tokens.i] == "xmlnamespaces":
+        if tokens.keys[tokens.i] == "xmlnamespaces":
             tokens.i += 1
             tokens.skip_parentheses()
             tokens.expect(",")
@@ -285,11 +285,11 @@ class TableOperatorGrammar(GrammarPart):
     def _open_json(self) -> tree.Shredded | None:
         tokens = self.tokens
         at = tokens.i
-        start = self.starts[at]
+        start = tokens.starts[at]
         tokens.i += 2
         arguments = self.grammar.calls.expression_list()
         tokens.expect(")")
-        if not (self.keys[tokens.i] == "with" and tokens.peek() == "("):
+        if not (tokens.keys[tokens.i] == "with" and tokens.peek() == "("):
             tokens.i = at
             return None
         tokens.i += 2

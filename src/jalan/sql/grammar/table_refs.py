@@ -37,10 +37,10 @@ class TableRefGrammar(GrammarPart):
         """Read what stands behind FROM or USING."""
         tokens = self.tokens
         found = [self.from_item()]
-        while self.keys[tokens.i] == ",":
+        while tokens.keys[tokens.i] == ",":
             tokens.i += 1
             item = self.from_item()
-            if self.keys[tokens.i] == "on" and not self.dialect.joins_need_condition:
+            if tokens.keys[tokens.i] == "on" and not self.dialect.joins_need_condition:
                 tokens.i += 1  # SQLite: a comma joins too
                 left, condition = found.pop(), self.grammar.expressions.expression()
                 item = tree.Join(left.start, condition.end, None, None, "inner", left, item, condition, None, False)
@@ -50,7 +50,7 @@ class TableRefGrammar(GrammarPart):
     def from_item(self) -> tree.FromItem:
         """Read one entry of FROM with all its joins."""
         left = self.from_primary()
-        while self.keys[self.tokens.i] in JOIN_STARTS:
+        while self.tokens.keys[self.tokens.i] in JOIN_STARTS:
             joined = self.join(left)
             if joined is None:
                 break
@@ -59,52 +59,53 @@ class TableRefGrammar(GrammarPart):
 
     def set_operator_behind_side(self) -> bool:
         """Whether a set operator stands here behind ``FULL``, ``LEFT [OUTER]`` or ``INNER``."""
-        i = self.tokens.i
-        while self.keys[i] in SET_SIDES:
+        tokens = self.tokens
+        i = tokens.i
+        while tokens.keys[i] in SET_SIDES:
             i += 1
-        return i > self.tokens.i and self.keys[i] in ("union", "except", "intersect", "minus")
+        return i > tokens.i and tokens.keys[i] in ("union", "except", "intersect", "minus")
 
     def join(self, left: tree.FromItem) -> tree.FromItem | None:
         tokens = self.tokens
-        if self.keys[tokens.i] == "lateral":
+        if tokens.keys[tokens.i] == "lateral":
             return self.lateral_view(left) if tokens.peek() == "view" else None
         natural = tokens.take("natural")
         tokens.take("global")
         at = tokens.i
         kind = "inner"
-        if self.keys[tokens.i] in SET_SIDES and self.set_operator_behind_side():
+        if tokens.keys[tokens.i] in SET_SIDES and self.set_operator_behind_side():
             return None
-        while self.keys[tokens.i] in _JOIN_KINDS:
-            word = self.keys[tokens.i]
+        while tokens.keys[tokens.i] in _JOIN_KINDS:
+            word = tokens.keys[tokens.i]
             if word in ("semi", "anti", "asof") or kind == "inner":
                 kind = {"inner": "inner", "outer": "left", "any": "inner"}.get(word, word)
             tokens.i += 1
-        if self.keys[tokens.i] == "apply":
+        if tokens.keys[tokens.i] == "apply":
             tokens.i += 1
             return self._apply(left, kind)
-        if self.keys[tokens.i] == "straight_join":
+        if tokens.keys[tokens.i] == "straight_join":
             tokens.i += 1
         else:
-            while self.keys[tokens.i] in ("hash", "loop", "merge", "remote"):
+            while tokens.keys[tokens.i] in ("hash", "loop", "merge", "remote"):
                 tokens.i += 1
-            if tokens.i > at and self.keys[tokens.i] != "join" and self.keys[at] == "any":
+            if tokens.i > at and tokens.keys[tokens.i] != "join" and tokens.keys[at] == "any":
                 tokens.i = at
                 return None
             tokens.expect("join")
         right = self.from_primary()
         join = tree.Join(left.start, right.end, None, None, kind, left, right, None, None, natural)
-        conditional = self.keys[tokens.i] in ("on", "using") and not self.dialect.joins_need_condition
+        conditional = tokens.keys[tokens.i] in ("on", "using") and not self.dialect.joins_need_condition
         if (kind in ("cross", "positional") and not conditional) or natural:
             join.kind = "cross" if kind == "positional" else kind
             return join
-        while self.keys[tokens.i] in JOIN_STARTS:
+        while tokens.keys[tokens.i] in JOIN_STARTS:
             deeper = self.join(right)
             if deeper is None:
                 break
             right = deeper
         join.right = right
         matched: tree.Expression | None = None
-        if self.keys[tokens.i] == "match_condition":
+        if tokens.keys[tokens.i] == "match_condition":
             tokens.i += 1
             tokens.expect("(")
             matched = self.grammar.expressions.expression()
@@ -132,15 +133,15 @@ class TableRefGrammar(GrammarPart):
 
     def lateral_view(self, left: tree.FromItem) -> tree.FromItem:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
         tokens.take("outer")
         item = tree.FunctionSource(start, 0, None, None, [self.function_call()], [None])
-        if self.at_alias() and self.keys[tokens.i] != "as":
+        if self.at_alias() and tokens.keys[tokens.i] != "as":
             item.alias = tokens.name()
         if tokens.take("as"):
             item.columns = [tokens.name("a column")]
-            while self.keys[tokens.i] == "," and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+            while tokens.keys[tokens.i] == "," and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
                 tokens.i += 1
                 item.columns.append(tokens.name("a column"))
         item.end = tokens.end_of_last()
@@ -153,7 +154,7 @@ class TableRefGrammar(GrammarPart):
         while True:
             i = tokens.i
             name = tokens.name("a column")
-            found.append((name, self.starts[i], self.ends[i]))
+            found.append((name, tokens.starts[i], tokens.ends[i]))
             if not tokens.take(","):
                 break
         tokens.expect(")")
@@ -161,27 +162,31 @@ class TableRefGrammar(GrammarPart):
 
     def from_primary(self) -> tree.FromItem:
         tokens = self.tokens
-        key = self.keys[tokens.i]
+        key = tokens.keys[tokens.i]
         item: tree.FromItem
-        if self.dialect.columns_calls and self.keys[tokens.i + 1] == ":" and self.kinds[tokens.i] in (WORD, QUOTED):
+        if (
+            self.dialect.columns_calls
+            and tokens.keys[tokens.i + 1] == ":"
+            and tokens.kinds[tokens.i] in (WORD, QUOTED)
+        ):
             alias = tokens.name()  # alias: table
             tokens.i += 1
             item = self.from_primary()
             item.alias = alias
             return item
-        if self.dialect.stages and self.kinds[tokens.i] == PARAMETER and self.written(tokens.i)[1:].isdigit():
-            name = tree.TableName(self.starts[tokens.i], self.ends[tokens.i], (self.written(tokens.i),))
+        if self.dialect.stages and tokens.kinds[tokens.i] == PARAMETER and tokens.written(tokens.i)[1:].isdigit():
+            name = tree.TableName(tokens.starts[tokens.i], tokens.ends[tokens.i], (tokens.written(tokens.i),))
             tokens.i += 1
             item = tree.TableSource(name.start, name.end, None, None, name)
             self.alias(item)
             return item
-        if key == "{" and self.keys[tokens.i + 1] == "oj":
+        if key == "{" and tokens.keys[tokens.i + 1] == "oj":
             tokens.i += 2
             item = self.from_item()
             tokens.expect("}")
             return item
         if key == "lateral":
-            start = self.starts[tokens.i]
+            start = tokens.starts[tokens.i]
             tokens.i += 1
             item = self.from_primary()
             if isinstance(item, tree.Derived):
@@ -191,7 +196,7 @@ class TableRefGrammar(GrammarPart):
         if key == "(":
             item = self._from_parenthesis()
         elif key == "values":
-            start = self.starts[tokens.i]
+            start = tokens.starts[tokens.i]
             query = self.grammar.queries.query()
             item = tree.Derived(start, tokens.end_of_last(), None, None, query)
             self.alias(item)
@@ -204,24 +209,26 @@ class TableRefGrammar(GrammarPart):
         elif key == "table" and tokens.peek() == "(":
             item = self._table_function()
         elif (
-            key == "stream" and "stream" in self.dialect.table_names and self.kinds[tokens.i + 1] in (WORD, QUOTED)
+            key == "stream"
+            and "stream" in self.dialect.table_names
+            and tokens.kinds[tokens.i + 1] in (WORD, QUOTED)
         ):
             tokens.i += 1
             item = self.table_source()
-        elif key == "unpivot" and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+        elif key == "unpivot" and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
             item = self._object_unpivot()
         else:
             if key == "only":
                 tokens.i += 1
             item = self.table_source()
-        while self.keys[tokens.i] in RESHAPINGS:
+        while tokens.keys[tokens.i] in RESHAPINGS:
             item = self.grammar.table_operators.reshaping(item)
         return item
 
     def _object_unpivot(self) -> tree.FromItem:
         """``UNPIVOT document AS value AT key``: a row for each attribute."""
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         item = tree.FunctionSource(start, 0, None, None, [self.grammar.expressions.expression(8)], [None])
         tokens.take("as")
@@ -235,16 +242,20 @@ class TableRefGrammar(GrammarPart):
     def _table_function(self) -> tree.FromItem:
         """``TABLE(function(…))``, ``TABLE(column)``, ``TABLE(name)``."""
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
-        if self.kinds[tokens.i + 1] == OPERATOR and self.keys[tokens.i + 1] == ")" and self.kinds[tokens.i] == WORD:
+        if (
+            tokens.kinds[tokens.i + 1] == OPERATOR
+            and tokens.keys[tokens.i + 1] == ")"
+            and tokens.kinds[tokens.i] == WORD
+        ):
             table = self.table_name()
             tokens.expect(")")
             source = tree.TableSource(start, tokens.end_of_last(), None, None, table)
             self.alias(source)
             return source
-        if self.kinds[tokens.i] == STRING and self.keys[tokens.i + 1] == ")" and self.dialect.stages:
-            table = tree.TableName(start, self.ends[tokens.i + 1], self.grammar.literals.named_by(tokens.i))
+        if tokens.kinds[tokens.i] == STRING and tokens.keys[tokens.i + 1] == ")" and self.dialect.stages:
+            table = tree.TableName(start, tokens.ends[tokens.i + 1], self.grammar.literals.named_by(tokens.i))
             tokens.i += 2
             source = tree.TableSource(start, tokens.end_of_last(), None, None, table)
             self.alias(source)
@@ -259,16 +270,18 @@ class TableRefGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         tokens.enter()
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         item: tree.FromItem
-        change = self.keys[tokens.i + 1] in ("insert", "update", "delete", "merge") and self.dialect.bare_statements
+        change = (
+            tokens.keys[tokens.i + 1] in ("insert", "update", "delete", "merge") and self.dialect.bare_statements
+        )
         if change or (self.starts_query(tokens.i + 1) and self._derived_ahead()):
             tokens.i += 1
             query = grammar.copy.query_or_change() if change else grammar.queries.query()
             tokens.expect(")")
             item = tree.Derived(start, tokens.end_of_last(), None, None, query)
             self.alias(item)
-            if self.keys[tokens.i] in ("tablesample", "sample"):
+            if tokens.keys[tokens.i] in ("tablesample", "sample"):
                 query.limit += grammar.table_operators.sample()
         else:
             tokens.i += 1
@@ -277,7 +290,7 @@ class TableRefGrammar(GrammarPart):
                 right = self.from_item()
                 item = tree.Join(start, right.end, None, None, "cross", item, right, None, None, False)
             tokens.expect(")")
-            if self.keys[tokens.i] == "as" or self.at_alias():
+            if tokens.keys[tokens.i] == "as" or self.at_alias():
                 # the alias of a join in parentheses hides the names inside
                 inner = item
                 item = tree.Join(start, 0, None, None, "group", inner, inner, None, None, False)
@@ -288,33 +301,34 @@ class TableRefGrammar(GrammarPart):
     def starts_query(self, i: int) -> bool:
         """Whether a query, also one of FROM first or PIVOT first, starts at this token."""
         return self.grammar.expressions.is_query(i) or (
-            self.keys[i] in ("from", "pivot", "unpivot") and self.keys[i + 1] != "."
+            self.tokens.keys[i] in ("from", "pivot", "unpivot") and self.tokens.keys[i + 1] != "."
         )
 
     def _derived_ahead(self) -> bool:
         """Whether ``((select …) alias join …)`` or ``((select …) union …)`` starts here: True for a query."""
-        i = self.tokens.i + 1
-        if self.keys[i] != "(":
+        tokens = self.tokens
+        i = tokens.i + 1
+        if tokens.keys[i] != "(":
             return True
         open_ = 0
         while True:
-            key = self.keys[i]
+            key = tokens.keys[i]
             if key == "(":
                 open_ += 1
             elif key == ")":
                 open_ -= 1
                 if open_ == 0:
-                    after = self.keys[i + 1]
+                    after = tokens.keys[i + 1]
                     return after in (
                         ")", "union", "intersect", "except", "minus", "order", "limit", "offset", "fetch",
                     )  # fmt: skip
-            elif self.kinds[i] == END:
+            elif tokens.kinds[i] == END:
                 return True
             i += 1
 
     def _rows_from(self) -> tree.FromItem:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 3
         item = tree.FunctionSource(start, 0, None, None, [], [])
         while True:
@@ -335,17 +349,17 @@ class TableRefGrammar(GrammarPart):
     def _function_tail(self, item: tree.FunctionSource) -> None:
         tokens = self.tokens
         self._ordinality(item)
-        if self.keys[tokens.i] == "with" and tokens.peek() == "(" and self.dialect.bare_statements:
+        if tokens.keys[tokens.i] == "with" and tokens.peek() == "(" and self.dialect.bare_statements:
             tokens.i += 1  # OPENROWSET (…) WITH (name type, …)
             item.columns = self.names_with_types("a column")
-        if self.keys[tokens.i] == "as" and tokens.peek() == "(":
+        if tokens.keys[tokens.i] == "as" and tokens.peek() == "(":
             tokens.i += 1
             item.defined[0] = self._definitions()
-        elif self.keys[tokens.i] == "as" or self.at_alias():
+        elif tokens.keys[tokens.i] == "as" or self.at_alias():
             tokens.take("as")
             item.alias = tokens.name("an alias")
-            if self.keys[tokens.i] == "(":
-                if self.kinds[tokens.i + 2] in (WORD, QUOTED) and self.keys[tokens.i + 2] not in (",", ")"):
+            if tokens.keys[tokens.i] == "(":
+                if tokens.kinds[tokens.i + 2] in (WORD, QUOTED) and tokens.keys[tokens.i + 2] not in (",", ")"):
                     item.defined[0] = self._definitions()
                 else:
                     item.columns = tokens.names_in_parentheses()
@@ -359,10 +373,10 @@ class TableRefGrammar(GrammarPart):
         names = []
         while True:
             names.append(tokens.name(what))
-            while self.keys[tokens.i] not in (",", ")"):
-                if self.kinds[tokens.i] == END:
+            while tokens.keys[tokens.i] not in (",", ")"):
+                if tokens.kinds[tokens.i] == END:
                     tokens.fail("“)”")
-                if self.keys[tokens.i] == "(":
+                if tokens.keys[tokens.i] == "(":
                     tokens.skip_parentheses()
                 else:
                     tokens.i += 1
@@ -400,26 +414,26 @@ class TableRefGrammar(GrammarPart):
         """Read the name of a table, or of a file or stage that stands for one."""
         tokens = self.tokens
         i = tokens.i
-        start = self.starts[i]
-        kind = self.kinds[i]
+        start = tokens.starts[i]
+        kind = tokens.kinds[i]
         if kind == STRING or kind == LOCATION:
             tokens.i += 1
-            text = self.written(i)
+            text = tokens.written(i)
             path = text if kind == LOCATION else text[text.index(text[-1]) + 1 : -1]
-            return tree.TableName(start, self.ends[i], (path,), True)
-        if kind == WORD and self.keys[i] in tokens.reserved:
+            return tree.TableName(start, tokens.ends[i], (path,), True)
+        if kind == WORD and tokens.keys[i] in tokens.reserved:
             tokens.fail("the name of a table")
         if self.grammar.literals.at_identifier(i):
             tokens.i += 4
             return tree.TableName(start, tokens.end_of_last(), self.grammar.literals.named_by(i + 2))
         parts = [self._table_part()]
-        while self.keys[tokens.i] == "." and self.keys[tokens.i + 1] != "*":
+        while tokens.keys[tokens.i] == "." and tokens.keys[tokens.i + 1] != "*":
             tokens.i += 1
-            if self.keys[tokens.i] == "." and len(parts) == 1:
+            if tokens.keys[tokens.i] == "." and len(parts) == 1:
                 tokens.i += 1  # database..table
                 parts += map(tokens.spelled, self.dialect.default_schemas[:1])
             parts.append(self._table_part())
-        if self.keys[tokens.i] == "@" and self.kinds[tokens.i + 1] == WORD:
+        if tokens.keys[tokens.i] == "@" and tokens.kinds[tokens.i + 1] == WORD:
             tokens.i += 1
             parts[-1] += "@" + tokens.name("a database link")
         if len(parts) == 2 and parts[0] in _FILE_FORMATS and "/" in parts[1]:
@@ -433,11 +447,11 @@ class TableRefGrammar(GrammarPart):
         part = tokens.name("the name of a table")
         if self.dialect.dashed_names:
             while (
-                self.keys[tokens.i] == "-"
-                and self.ends[tokens.i - 1] == self.starts[tokens.i] == self.ends[tokens.i] - 1
+                tokens.keys[tokens.i] == "-"
+                and tokens.ends[tokens.i - 1] == tokens.starts[tokens.i] == tokens.ends[tokens.i] - 1
             ):
                 tokens.i += 1
-                part = type(part)(part + "-" + self.written(tokens.i))
+                part = type(part)(part + "-" + tokens.written(tokens.i))
                 tokens.i += 1
         return part
 
@@ -445,7 +459,7 @@ class TableRefGrammar(GrammarPart):
         """Read ``a``, ``a.b`` with or without an alias, the commonest of all, if nothing else stands behind it."""
         tokens = self.tokens
         i = tokens.i
-        keys, kinds = self.keys, self.kinds
+        keys, kinds = tokens.keys, tokens.kinds
         if not tokens.lower or kinds[i] != WORD or keys[i] in tokens.reserved:
             return None
         first = keys[i]
@@ -455,7 +469,7 @@ class TableRefGrammar(GrammarPart):
         else:
             parts = (first,)
             j = i + 1
-        end = self.ends[j - 1]
+        end = tokens.ends[j - 1]
         key = keys[j]
         alias = None
         if key == "as" and kinds[j + 1] == WORD and keys[j + 1] != "of":
@@ -467,8 +481,8 @@ class TableRefGrammar(GrammarPart):
         if keys[j] in _BEHIND_TABLE or (alias is None and keys[j] == "as") or kinds[j] == QUOTED:
             return None
         tokens.i = j
-        start = self.starts[i]
-        return tree.TableSource(start, self.ends[j - 1], alias, None, tree.TableName(start, end, parts))
+        start = tokens.starts[i]
+        return tree.TableSource(start, tokens.ends[j - 1], alias, None, tree.TableName(start, end, parts))
 
     def table_source(self) -> tree.FromItem:
         tokens = self.tokens
@@ -476,24 +490,24 @@ class TableRefGrammar(GrammarPart):
         if plain is not None:
             return plain
         at = tokens.i
-        start = self.starts[at]
-        kind = self.kinds[at]
-        if kind == WORD and self.keys[at] in tokens.reserved and tokens.peek() != "(":
+        start = tokens.starts[at]
+        kind = tokens.kinds[at]
+        if kind == WORD and tokens.keys[at] in tokens.reserved and tokens.peek() != "(":
             tokens.fail("a table")
         if kind not in (WORD, QUOTED, STRING, LOCATION):
             tokens.fail("a table")
-        shredder = SHREDDERS.get(self.keys[at])
+        shredder = SHREDDERS.get(tokens.keys[at])
         if shredder is not None and tokens.peek() == "(":
             shredded = shredder(self.grammar.table_operators)
             if shredded is not None:
                 self.alias(shredded)
                 return shredded
-        named = self.keys[at + 1] != "(" or kind in (STRING, LOCATION) or self.grammar.literals.at_identifier(at)
+        named = tokens.keys[at + 1] != "(" or kind in (STRING, LOCATION) or self.grammar.literals.at_identifier(at)
         table = self.table_name() if named else None
-        if table is None or (self.keys[tokens.i] == "(" and kind != LOCATION):
+        if table is None or (tokens.keys[tokens.i] == "(" and kind != LOCATION):
             if table is not None and self._at_hint(tokens.i):
                 tokens.skip_parentheses()
-            elif self.keys[at + 1] == "(" and self._at_hint(at + 1):
+            elif tokens.keys[at + 1] == "(" and self._at_hint(at + 1):
                 tokens.i = at
                 table = self._bare_name()
                 tokens.skip_parentheses()
@@ -503,21 +517,21 @@ class TableRefGrammar(GrammarPart):
                 self._function_tail(item)
                 return item
         source = tree.TableSource(start, table.end, None, None, table)
-        if table.file and self.keys[tokens.i] == "(":
+        if table.file and tokens.keys[tokens.i] == "(":
             tokens.skip_parentheses()
-        if self.keys[tokens.i] == "*" and self.kinds[tokens.i] == OPERATOR:
+        if tokens.keys[tokens.i] == "*" and tokens.kinds[tokens.i] == OPERATOR:
             tokens.i += 1
         self.older_state(source)
         self.hints()
         self.alias(source)
         self.older_state(source)
         self.hints()
-        if self.keys[tokens.i] in ("tablesample", "sample"):
+        if tokens.keys[tokens.i] in ("tablesample", "sample"):
             source.sample = self.grammar.table_operators.sample()
             if source.alias is None:
                 self.alias(source)
-        counted = self.keys[tokens.i] == "with" and tokens.peek() in ("offset", "ordinality")
-        if counted or (self.keys[tokens.i] == "at" and self.kinds[tokens.i + 1] == WORD):
+        counted = tokens.keys[tokens.i] == "with" and tokens.peek() in ("offset", "ordinality")
+        if counted or (tokens.keys[tokens.i] == "at" and tokens.kinds[tokens.i + 1] == WORD):
             call = tree.Column(table.start, table.end, table.parts)  # t.items AS i WITH OFFSET
             function = tree.FunctionSource(start, 0, source.alias, None, [call], [None])
             self._ordinality(function)
@@ -529,11 +543,11 @@ class TableRefGrammar(GrammarPart):
 
     def _at_hint(self, i: int) -> bool:
         """Whether ``(NOLOCK)`` stands at token ``i``."""
-        return self.keys[i + 1] in _TABLE_HINTS and self.keys[i + 2] in (")", ",")
+        return self.tokens.keys[i + 1] in _TABLE_HINTS and self.tokens.keys[i + 2] in (")", ",")
 
     def _bare_name(self) -> tree.TableName:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         name = tokens.name()
         return tree.TableName(start, tokens.end_of_last(), (name,))
 
@@ -541,14 +555,14 @@ class TableRefGrammar(GrammarPart):
         """Step over what tells the planner how to read a table."""
         tokens = self.tokens
         while True:
-            key = self.keys[tokens.i]
+            key = tokens.keys[tokens.i]
             if key == "with" and tokens.peek() == "(" and not self.grammar.expressions.is_query(tokens.i + 2):
                 tokens.i += 1
                 tokens.skip_parentheses()
             elif key in _INDEX_HINTS and tokens.peek() in ("index", "key"):
                 tokens.i += 2
                 if tokens.take("for"):
-                    tokens.i += 1 if self.keys[tokens.i] == "join" else 2
+                    tokens.i += 1 if tokens.keys[tokens.i] == "join" else 2
                 tokens.skip_parentheses()
             elif key == "partition" and tokens.peek() == "(":
                 tokens.i += 1
@@ -565,7 +579,7 @@ class TableRefGrammar(GrammarPart):
         """Read a clause that asks for the table as it was."""
         grammar = self.grammar
         tokens = self.tokens
-        key, after = self.keys[tokens.i], tokens.peek()
+        key, after = tokens.keys[tokens.i], tokens.peek()
         found: list[tree.Expression] = []
         if key == "for" and after in ("system_time", "system_version", "version", "timestamp", "portion"):
             tokens.i += 2
@@ -587,7 +601,7 @@ class TableRefGrammar(GrammarPart):
                     tokens.expect("and")
                 found.append(grammar.expressions.expression(8))
         elif key in ("at", "before", "changes") and after == "(":
-            while self.keys[tokens.i] in ("at", "before", "changes", "end") and tokens.peek() == "(":
+            while tokens.keys[tokens.i] in ("at", "before", "changes", "end") and tokens.peek() == "(":
                 tokens.i += 1
                 tokens.skip_parentheses()
         elif key in ("version", "timestamp") and after == "as" and tokens.peek(2) == "of":
@@ -611,12 +625,12 @@ class TableRefGrammar(GrammarPart):
 
     def at_alias(self) -> bool:
         tokens = self.tokens
-        kind = self.kinds[tokens.i]
-        return kind == QUOTED or (kind == WORD and self.keys[tokens.i] not in tokens.no_alias)
+        kind = tokens.kinds[tokens.i]
+        return kind == QUOTED or (kind == WORD and tokens.keys[tokens.i] not in tokens.no_alias)
 
     def alias(self, item: tree.FromItem) -> None:
         tokens = self.tokens
-        if self.keys[tokens.i] == "as" and tokens.peek() != "of":
+        if tokens.keys[tokens.i] == "as" and tokens.peek() != "of":
             tokens.i += 1
             item.alias = self.grammar.select_list.string_or_name("an alias")
         elif self.at_alias():
@@ -624,10 +638,10 @@ class TableRefGrammar(GrammarPart):
         else:
             item.end = tokens.end_of_last()
             return
-        if self.keys[tokens.i] == "(" and self.kinds[tokens.i + 1] in (WORD, QUOTED):
-            if self.keys[tokens.i + 1] in _TABLE_HINTS:
+        if tokens.keys[tokens.i] == "(" and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
+            if tokens.keys[tokens.i + 1] in _TABLE_HINTS:
                 tokens.skip_parentheses()
-            elif self.kinds[tokens.i + 2] in (WORD, QUOTED):
+            elif tokens.kinds[tokens.i + 2] in (WORD, QUOTED):
                 item.columns = self._definitions()
             else:
                 item.columns = tokens.names_in_parentheses()

@@ -8,6 +8,9 @@ from jalan.sql.lexer import END, INVALID, QUOTED, STRING, WORD, Tokens, identifi
 
 MAX_DEPTH = 120
 _FURTHER = 16
+_KEYS_BEHIND = [""] * _FURTHER
+_KINDS_BEHIND = [END] * _FURTHER
+NOTHING = Tokens("", [END], [""], [0], [0])
 
 
 class SqlSyntaxError(Exception):
@@ -34,12 +37,21 @@ class TokenStream:
     no_alias: words that are no alias here; in blocks there are more than ``stops_alias``.
     """
 
-    def __init__(self, tokens: Tokens, dialect: Dialect) -> None:
+    def __init__(self, dialect: Dialect) -> None:
         self.dialect = dialect
+        self.reserved = dialect.reserved
+        self.no_alias = self.stops_alias = _no_aliases(dialect)
+        self.precedence = dialect.operator_precedence
+        self.folding = dialect.folding
+        self.lower = dialect.folding is Folding.LOWER
+        self.load(NOTHING)
+
+    def load(self, tokens: Tokens) -> None:
+        """Go to the first of these tokens."""
         self.text = tokens.text
         # Behind the end there are further ends, so that a look ahead by some tokens needs no question.
-        self.keys = tokens.keys + [""] * _FURTHER
-        self.kinds = tokens.kinds + [END] * _FURTHER
+        self.keys = tokens.keys + _KEYS_BEHIND
+        self.kinds = tokens.kinds + _KINDS_BEHIND
         self.starts = tokens.starts + tokens.starts[-1:] * _FURTHER
         self.ends = tokens.ends + tokens.ends[-1:] * _FURTHER
         self.written = tokens.written
@@ -47,11 +59,7 @@ class TokenStream:
         self.depth = 0
         self.in_block = 0
         self.mark = ""
-        self.reserved = dialect.reserved
-        self.no_alias = self.stops_alias = _no_aliases(dialect)
-        self.precedence = dialect.operator_precedence
-        self.folding = dialect.folding
-        self.lower = dialect.folding is Folding.LOWER
+        self.no_alias = self.stops_alias
 
     def fail(self, expected: str) -> NoReturn:
         """Raise, saying what was expected and what stands there instead."""

@@ -12,31 +12,31 @@ class WithGrammar(GrammarPart):
         """Read ``WITH [RECURSIVE] name [(columns)] AS [[NOT] MATERIALIZED] (…), …``."""
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.expect("with")
         recursive = tokens.take("recursive")
         routines = []
-        while self.keys[tokens.i] in ("function", "procedure") and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+        while tokens.keys[tokens.i] in ("function", "procedure") and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
             routines.append(grammar.routines.local_routine())
             tokens.take(";")
             tokens.take(",")
         ctes: list[tree.Cte] = []
-        while not routines or (self.kinds[tokens.i + 1] in (WORD, OPERATOR) and tokens.peek() in ("as", "(")):
-            at = self.starts[tokens.i]
+        while not routines or (tokens.kinds[tokens.i + 1] in (WORD, OPERATOR) and tokens.peek() in ("as", "(")):
+            at = tokens.starts[tokens.i]
             name = tokens.name("the name of a common table expression")
-            columns = tokens.names_in_parentheses() if self.keys[tokens.i] == "(" else None
+            columns = tokens.names_in_parentheses() if tokens.keys[tokens.i] == "(" else None
             if tokens.take_words("max", "recursion", "level"):
                 grammar.expressions.expression()
             if tokens.take_words("using", "key"):
                 tokens.names_in_parentheses()
-            if not tokens.take("as") and self.keys[tokens.i] != "(":
+            if not tokens.take("as") and tokens.keys[tokens.i] != "(":
                 tokens.expect("as")
-            if self.keys[tokens.i] == "not":
+            if tokens.keys[tokens.i] == "not":
                 tokens.i += 1
             tokens.take("materialized")
             tokens.expect("(")
-            inner_start = self.starts[tokens.i]
-            inner = self.with_clause() if self.keys[tokens.i] == "with" else None
+            inner_start = tokens.starts[tokens.i]
+            inner = self.with_clause() if tokens.keys[tokens.i] == "with" else None
             statement: tree.Query | tree.Statement
             statement = grammar.dml.modifying(inner) or grammar.queries.query_body(inner, inner_start)
             tokens.expect(")")

@@ -39,10 +39,10 @@ class BlockGrammar(GrammarPart):
         tokens = self.tokens
         found: list[tree.Statement] = []
         self.enter_block()
-        while self.kinds[tokens.i] != END and self.keys[tokens.i] not in stops:
+        while tokens.kinds[tokens.i] != END and tokens.keys[tokens.i] not in stops:
             if tokens.take(";"):
                 continue
-            if self.keys[tokens.i + 1 : tokens.i + 2] == [":"] and tokens.peek(2) in (
+            if tokens.keys[tokens.i + 1 : tokens.i + 2] == [":"] and tokens.peek(2) in (
                 "loop",
                 "while",
                 "repeat",
@@ -63,27 +63,27 @@ class BlockGrammar(GrammarPart):
         try:
             found = self.grammar.statements.statement()
             if not tokens.take(";") and not self.dialect.bare_statements:
-                if self.keys[tokens.i] not in stops and self.kinds[tokens.i] != END:
+                if tokens.keys[tokens.i] not in stops and tokens.kinds[tokens.i] != END:
                     tokens.fail("“;”")
             return found
         except SqlSyntaxError as error:
-            if error.code != "syntax_error" or self.keys[first] in _COMPOUND or self.dialect.bare_statements:
+            if error.code != "syntax_error" or tokens.keys[first] in _COMPOUND or self.dialect.bare_statements:
                 raise
             tokens.depth, tokens.in_block = depth, inside
             tokens.i = max(tokens.i, first + 1)
-            while self.keys[tokens.i] != ";":
-                if self.kinds[tokens.i] == END:
+            while tokens.keys[tokens.i] != ";":
+                if tokens.kinds[tokens.i] == END:
                     raise
                 tokens.i += 1
             end = tokens.end_of_last()
             tokens.i += 1
             span = (error.start, error.end)
-            return tree.Unparsed(self.starts[first], end, error.code, str(error), span)
+            return tree.Unparsed(tokens.starts[first], end, error.code, str(error), span)
 
     def take_label(self) -> bool:
         """Step over ``<<name>>``."""
         tokens = self.tokens
-        if self.keys[tokens.i] == "<<" and self.keys[tokens.i + 2] == ">>":
+        if tokens.keys[tokens.i] == "<<" and tokens.keys[tokens.i + 2] == ">>":
             tokens.i += 3
             return True
         return False
@@ -97,12 +97,12 @@ class BlockGrammar(GrammarPart):
     def procedural(self) -> tree.Statement | None:
         """Read a procedural statement if one starts here."""
         tokens = self.tokens
-        key = self.keys[tokens.i]
+        key = tokens.keys[tokens.i]
         scripted = tokens.in_block > 0 or self.dialect.scripting
         if (
             tokens.in_block
             and self.grammar.variables.at_assignment()
-            and self.kinds[tokens.i] in (WORD, QUOTED, PARAMETER)
+            and tokens.kinds[tokens.i] in (WORD, QUOTED, PARAMETER)
         ):
             return self.grammar.variables.assignment()
         handler = _BLOCK.get(key)
@@ -120,34 +120,36 @@ class BlockGrammar(GrammarPart):
 
     def _at_call(self) -> bool:
         """Whether ``package.procedure (…);`` stands here: a call without a word before it."""
-        i = self.tokens.i
-        if self.kinds[i] not in (WORD, QUOTED) or (self.kinds[i] == WORD and self.keys[i] in self.tokens.reserved):
+        tokens = self.tokens
+        i = tokens.i
+        if tokens.kinds[i] not in (WORD, QUOTED) or (tokens.kinds[i] == WORD and tokens.keys[i] in tokens.reserved):
             return False
-        while self.keys[i + 1] in (".", "@") and self.kinds[i + 2] in (WORD, QUOTED):
+        while tokens.keys[i + 1] in (".", "@") and tokens.kinds[i + 2] in (WORD, QUOTED):
             i += 2
         i += 1
-        if self.keys[i] == "(":
+        if tokens.keys[i] == "(":
             i = self.grammar.ddl.behind_parentheses(i)
-            while self.keys[i] == "." and self.kinds[i + 1] in (WORD, QUOTED):  # l(1).extend, x.f(1).g
+            while tokens.keys[i] == "." and tokens.kinds[i + 1] in (WORD, QUOTED):  # l(1).extend, x.f(1).g
                 i += 2
-                if self.keys[i] == "(":
+                if tokens.keys[i] == "(":
                     i = self.grammar.ddl.behind_parentheses(i)
-        return self.keys[i] == ";"
+        return tokens.keys[i] == ";"
 
     def _bare_call(self) -> tree.Statement:
-        found = self._called(self.starts[self.tokens.i])
-        self.tokens.to_end()
-        found.end = self.tokens.end_of_last()
+        tokens = self.tokens
+        found = self._called(tokens.starts[tokens.i])
+        tokens.to_end()
+        found.end = tokens.end_of_last()
         return found
 
     def _passed_over(self) -> tree.Statement:
         tokens = self.tokens
         first = tokens.i
-        if self.keys[first] in ("exit", "continue"):
+        if tokens.keys[first] in ("exit", "continue"):
             return self._exit()
         if self.dialect.bare_statements:
             tokens.i += 1
-            if self.keys[first] in (
+            if tokens.keys[first] in (
                 "print",
                 "throw",
                 "raiserror",
@@ -157,22 +159,22 @@ class BlockGrammar(GrammarPart):
                 "open",
                 "deallocate",
             ):
-                while self.keys[tokens.i] not in (";", "") and not self.at_statement():
+                while tokens.keys[tokens.i] not in (";", "") and not self.at_statement():
                     tokens.i += 1
-            elif self.keys[tokens.i] in _TRANSACTION:
+            elif tokens.keys[tokens.i] in _TRANSACTION:
                 tokens.i += 1
         else:
             self.tokens.to_end()
-        return tree.Recognised(self.starts[first], tokens.end_of_last(), self.keys[first])
+        return tree.Recognised(tokens.starts[first], tokens.end_of_last(), tokens.keys[first])
 
     def _exit(self) -> tree.Statement:
         """``EXIT [label] [WHEN condition]``: from here on the condition decides."""
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
-        if self.keys[tokens.i] not in ("when", ";", "", "end"):
+        if tokens.keys[tokens.i] not in ("when", ";", "", "end"):
             tokens.name("a label")
-        left = tree.Recognised(self.starts[first], tokens.end_of_last(), self.keys[first])
+        left = tree.Recognised(tokens.starts[first], tokens.end_of_last(), tokens.keys[first])
         if not tokens.take("when"):
             return left
         condition = self.grammar.expressions.expression()
@@ -180,10 +182,10 @@ class BlockGrammar(GrammarPart):
 
     def at_statement(self) -> bool:
         tokens = self.tokens
-        return self.kinds[tokens.i] == WORD and (
-            self.keys[tokens.i] in _BLOCK
-            or self.keys[tokens.i] in _PASSED_OVER
-            or self.keys[tokens.i] in ("select", "insert", "update", "delete", "merge", "with", "create", "drop",
+        return tokens.kinds[tokens.i] == WORD and (
+            tokens.keys[tokens.i] in _BLOCK
+            or tokens.keys[tokens.i] in _PASSED_OVER
+            or tokens.keys[tokens.i] in ("select", "insert", "update", "delete", "merge", "with", "create", "drop",
             "alter",
                                      "truncate", "end", "else", "go", "fetch", "use")
         )  # fmt: skip
@@ -192,7 +194,7 @@ class BlockGrammar(GrammarPart):
 
     def _begin(self) -> tree.Statement | None:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         after = tokens.peek()
         if (after in _TRANSACTION and after != "atomic") or (after in (";", "") and tokens.in_block == 0):
             return None
@@ -213,17 +215,17 @@ class BlockGrammar(GrammarPart):
         while tokens.take("exception"):
             while tokens.take("when"):
                 while not tokens.take("then"):
-                    if self.kinds[tokens.i] == END:
+                    if tokens.kinds[tokens.i] == END:
                         tokens.fail("“THEN”")
                     tokens.i += 1
                 found.handlers += self.body()
         tokens.expect("end")
         tokens.depth -= 1
-        if self.keys[tokens.i] in ("try", "catch"):
+        if tokens.keys[tokens.i] in ("try", "catch"):
             tokens.i += 1
         elif (
-            self.kinds[tokens.i] in (WORD, QUOTED)
-            and self.keys[tokens.i + 1] in (";", "")
+            tokens.kinds[tokens.i] in (WORD, QUOTED)
+            and tokens.keys[tokens.i + 1] in (";", "")
             and not self.at_statement()
         ):
             if not self.dialect.bare_statements:
@@ -232,7 +234,7 @@ class BlockGrammar(GrammarPart):
 
     def _if(self) -> tree.Statement | None:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.enter()
         tokens.i += 1
         condition = self.grammar.expressions.expression()
@@ -251,7 +253,7 @@ class BlockGrammar(GrammarPart):
             found.end = tokens.end_of_last()
             return found
         found.branches.append((condition, self.body()))
-        while self.keys[tokens.i] in ("elsif", "elseif"):
+        while tokens.keys[tokens.i] in ("elsif", "elseif"):
             tokens.i += 1
             condition = self.grammar.expressions.expression()
             tokens.expect("then")
@@ -274,9 +276,9 @@ class BlockGrammar(GrammarPart):
     def _case_statement(self) -> tree.Statement | None:
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
-        operand = None if self.keys[tokens.i] == "when" else grammar.expressions.expression()
+        operand = None if tokens.keys[tokens.i] == "when" else grammar.expressions.expression()
         found = tree.If(start, 0, [], [])
         while tokens.take("when"):
             condition = grammar.expressions.expression()
@@ -298,8 +300,9 @@ class BlockGrammar(GrammarPart):
     # --- loops ---------------------------------------------------------------------------------------
 
     def _loop(self) -> tree.Statement | None:
-        start = self.starts[self.tokens.i]
-        self.tokens.i += 1
+        tokens = self.tokens
+        start = tokens.starts[tokens.i]
+        tokens.i += 1
         found = tree.Loop(start, 0, [], None, None, [])
         self._loop_rest(found, "loop")
         return found
@@ -314,13 +317,13 @@ class BlockGrammar(GrammarPart):
         if not tokens.take(word):
             tokens.take("loop")
         tokens.depth -= 1
-        if self.kinds[tokens.i] in (WORD, QUOTED) and self.keys[tokens.i + 1] in (";", ""):
+        if tokens.kinds[tokens.i] in (WORD, QUOTED) and tokens.keys[tokens.i + 1] in (";", ""):
             tokens.i += 1
         found.end = tokens.end_of_last()
 
     def _while(self) -> tree.Statement | None:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         found = tree.Loop(start, 0, [], self.grammar.expressions.expression(), None, [])
         if tokens.take("loop") or tokens.take("do"):
@@ -331,8 +334,9 @@ class BlockGrammar(GrammarPart):
         return found
 
     def _repeat(self) -> tree.Statement | None:
-        start = self.starts[self.tokens.i]
-        self.tokens.i += 1
+        tokens = self.tokens
+        start = tokens.starts[tokens.i]
+        tokens.i += 1
         found = tree.Loop(start, 0, [], None, None, [])
         self._loop_rest(found, "repeat")
         return found
@@ -340,8 +344,8 @@ class BlockGrammar(GrammarPart):
     def _for(self) -> tree.Statement | None:
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
-        word = self.keys[tokens.i]
+        start = tokens.starts[tokens.i]
+        word = tokens.keys[tokens.i]
         each = word == "foreach"
         tokens.i += 1
         names = [".".join(tokens.qualified("a variable"))]
@@ -356,7 +360,7 @@ class BlockGrammar(GrammarPart):
         found = tree.Loop(start, 0, names, None, None, [])
         if grammar.expressions.is_query(tokens.i):
             found.query = grammar.queries.query()
-        elif self.keys[tokens.i] in ("indices", "values") and tokens.peek() == "of":
+        elif tokens.keys[tokens.i] in ("indices", "values") and tokens.peek() == "of":
             tokens.i += 2
             found.source = grammar.expressions.expression(8)
             if tokens.take("between"):
@@ -370,13 +374,13 @@ class BlockGrammar(GrammarPart):
                 grammar.calls.expression_list()
         else:
             found.source = grammar.expressions.expression()
-            if self.keys[tokens.i] == ".":
+            if tokens.keys[tokens.i] == ".":
                 tokens.i += 1
                 tokens.take(".")
                 found.source = tree.Binary(
                     start, tokens.end_of_last(), "..", found.source, grammar.expressions.expression()
                 )
-            elif self.kinds[tokens.i] == NUMBER and self.written(tokens.i)[0] == ".":
+            elif tokens.kinds[tokens.i] == NUMBER and tokens.written(tokens.i)[0] == ".":
                 tokens.i += 1
             if tokens.take("by"):
                 grammar.expressions.expression()
@@ -395,7 +399,7 @@ class BlockGrammar(GrammarPart):
     def _return(self) -> tree.Statement | None:
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         found = tree.Return(start, 0, None, None)
         if tokens.take("query"):
@@ -403,44 +407,45 @@ class BlockGrammar(GrammarPart):
                 return self._dynamic(start)
             found.query = grammar.copy.query_or_change()
         elif tokens.take("next"):
-            if self.keys[tokens.i] not in (";", ""):
+            if tokens.keys[tokens.i] not in (";", ""):
                 found.value = grammar.expressions.expression()
-        elif self.keys[tokens.i] == "table" and tokens.peek() == "(":
+        elif tokens.keys[tokens.i] == "table" and tokens.peek() == "(":
             tokens.i += 2
             found.query = grammar.queries.query() if grammar.expressions.is_query(tokens.i) else None
             if found.query is None:
                 found.value = grammar.expressions.expression()
             tokens.expect(")")
-        elif grammar.expressions.is_query(tokens.i) and self.keys[tokens.i] != "(":
+        elif grammar.expressions.is_query(tokens.i) and tokens.keys[tokens.i] != "(":
             found.query = grammar.queries.query()
-        elif self.keys[tokens.i] not in (";", "", "end") and not self.at_statement():
+        elif tokens.keys[tokens.i] not in (";", "", "end") and not self.at_statement():
             found.value = grammar.variables.value()
         found.end = tokens.end_of_last()
         return found
 
     def _perform(self) -> tree.Statement | None:
-        start = self.starts[self.tokens.i]
+        tokens = self.tokens
+        start = tokens.starts[tokens.i]
         select = self.grammar.queries.select()
         query = self.grammar.queries.finish_query(tree.Query(start, select.end, None, select, [], []))
-        return tree.QueryStatement(start, self.tokens.end_of_last(), query)
+        return tree.QueryStatement(start, tokens.end_of_last(), query)
 
     def _execute(self) -> tree.Statement | None:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         first = tokens.i
         tokens.i += 1
         if tokens.take("immediate"):
             return self._dynamic(start)
         if self.dialect.bare_calls:
             return self._bare_call()
-        if self.dialect.executed_comments and self.kinds[tokens.i] in (WORD, QUOTED):
+        if self.dialect.executed_comments and tokens.kinds[tokens.i] in (WORD, QUOTED):
             return self._execute_prepared(start)
         if tokens.in_block and not self.dialect.variables:
             return self._dynamic(start)
         if not self.dialect.variables:
             tokens.i = first
             return None
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             tokens.i += 1
             found = tree.Execute(start, 0, self.grammar.expressions.expression(), [])
             tokens.expect(")")
@@ -454,7 +459,7 @@ class BlockGrammar(GrammarPart):
         """``EXECUTE name [USING @a, @b]``: the statement that PREPARE … FROM has given this name."""
         tokens = self.tokens
         at = tokens.i
-        text = tree.Column(self.starts[at], self.ends[at], (tokens.name("a prepared statement"),))
+        text = tree.Column(tokens.starts[at], tokens.ends[at], (tokens.name("a prepared statement"),))
         found = tree.Execute(start, 0, text, [])
         if tokens.take("using"):
             found.arguments = self.grammar.calls.expression_list()
@@ -464,13 +469,13 @@ class BlockGrammar(GrammarPart):
     def _execute_procedure(self, start: int) -> tree.Statement:
         tokens = self.tokens
         result = None
-        if self.written(tokens.i).startswith("@") and tokens.peek() == "=":
+        if tokens.written(tokens.i).startswith("@") and tokens.peek() == "=":
             result = tokens.name()
             tokens.i += 1
         parts = tokens.qualified("a procedure")
         arguments: list[tree.Expression] = []
-        while self.keys[tokens.i] not in (";", "", "end", "else", "go", "with") and not self.at_statement():
-            if self.written(tokens.i).startswith("@") and tokens.peek() == "=":
+        while tokens.keys[tokens.i] not in (";", "", "end", "else", "go", "with") and not self.at_statement():
+            if tokens.written(tokens.i).startswith("@") and tokens.peek() == "=":
                 tokens.i += 2
             arguments.append(self.grammar.expressions.expression())
             if not tokens.take("output"):
@@ -485,10 +490,10 @@ class BlockGrammar(GrammarPart):
 
     def _sp_rename(self, start: int, arguments: list[tree.Expression]) -> tree.Statement:
         tokens = self.tokens
-        old, new = (self.text[a.start : a.end].strip("Nn").strip("'") for a in arguments[:2])
+        old, new = (tokens.text[a.start : a.end].strip("Nn").strip("'") for a in arguments[:2])
         parts = tuple(tokens.spelled(part) for part in old.replace("[", "").replace("]", "").split("."))
         place = arguments[0]
-        kind = self.text[arguments[2].start : arguments[2].end].lower() if len(arguments) > 2 else ""
+        kind = tokens.text[arguments[2].start : arguments[2].end].lower() if len(arguments) > 2 else ""
         if "column" in kind:
             target = tree.TableName(place.start, place.end, parts[:-1])
             action = tree.AlterAction(start, tokens.end_of_last(), "rename_column", parts[-1], tokens.spelled(new))
@@ -501,7 +506,7 @@ class BlockGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         found = tree.Execute(start, 0, grammar.expressions.expression(), [])
-        while self.keys[tokens.i] in ("into", "using", "strict", "bulk", "returning", "return"):
+        while tokens.keys[tokens.i] in ("into", "using", "strict", "bulk", "returning", "return"):
             if tokens.take_words("bulk", "collect") or tokens.take("returning") or tokens.take("return"):
                 continue
             if tokens.take("using"):
@@ -515,7 +520,7 @@ class BlockGrammar(GrammarPart):
                         break
             else:
                 tokens.i += 1
-                if self.keys[tokens.i] == "strict":
+                if tokens.keys[tokens.i] == "strict":
                     tokens.i += 1
                 found.into.append(grammar.targets.variable_target())
                 while tokens.take(","):
@@ -524,15 +529,16 @@ class BlockGrammar(GrammarPart):
         return found
 
     def call(self) -> tree.Statement | None:
-        start = self.starts[self.tokens.i]
-        self.tokens.i += 1
+        tokens = self.tokens
+        start = tokens.starts[tokens.i]
+        tokens.i += 1
         return self._called(start)
 
     def _called(self, start: int) -> tree.CallRoutine:
         tokens = self.tokens
         parts = tokens.qualified("a procedure")
         arguments: list[tree.Expression] = []
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             call = self.grammar.calls.call(tokens.i, parts)
             if isinstance(call, tree.Call):
                 arguments = call.arguments
@@ -543,12 +549,12 @@ class BlockGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         first = tokens.i
-        start = self.starts[first]
+        start = tokens.starts[first]
         cursor = ""
-        while self.keys[tokens.i] not in ("into", ";", ""):
+        while tokens.keys[tokens.i] not in ("into", ";", ""):
             if tokens.take_words("bulk", "collect"):
                 continue
-            cursor = self.written(tokens.i)
+            cursor = tokens.written(tokens.i)
             tokens.i += 1
         if not tokens.take("into"):
             tokens.i = first
@@ -565,9 +571,9 @@ class BlockGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         first = tokens.i
-        if not tokens.in_block or self.kinds[first + 1] not in (WORD, QUOTED, PARAMETER):
+        if not tokens.in_block or tokens.kinds[first + 1] not in (WORD, QUOTED, PARAMETER):
             return None
-        start = self.starts[first]
+        start = tokens.starts[first]
         tokens.i += 1
         name = grammar.select_list.string_or_name("a cursor")
         if self.dialect.bare_statements or not tokens.take("for"):
@@ -587,7 +593,7 @@ class BlockGrammar(GrammarPart):
         tokens = self.tokens
         if not (tokens.peek() == "row" and tokens.peek(2) == "("):
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
         value = self.grammar.expressions.expression()
         return tree.Return(start, tokens.end_of_last(), value, None)

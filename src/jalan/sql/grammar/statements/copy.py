@@ -32,20 +32,22 @@ class CopyGrammar(GrammarPart):
         query: tree.Query,
         assignments: list[tree.Assignment] | None = None,
     ) -> tree.Statement:
-        self.tokens.to_end()
-        kind = self.keys[first]
+        tokens = self.tokens
+        tokens.to_end()
+        kind = tokens.keys[first]
         return tree.Copy(
-            self.starts[first], self.tokens.end_of_last(), kind, target, columns, query, assignments or []
+            tokens.starts[first], tokens.end_of_last(), kind, target, columns, query, assignments or []
         )
 
     def _file(self) -> tree.TableName:
         """Read a file, a stage, a program or a stream of the client."""
+        tokens = self.tokens
         grammar = self.grammar
-        i = self.tokens.i
-        if self.kinds[i] in (STRING, LOCATION):
+        i = tokens.i
+        if tokens.kinds[i] in (STRING, LOCATION):
             return grammar.table_refs.table_name()
-        if self.keys[i] == "program":
-            self.tokens.i += 1
+        if tokens.keys[i] == "program":
+            tokens.i += 1
             return grammar.table_refs.table_name()
         name = grammar.table_refs.table_name()
         name.file = True
@@ -57,19 +59,19 @@ class CopyGrammar(GrammarPart):
         tokens.i += 1
         if tokens.take("into"):
             return self._copy_into(first)
-        if self.keys[tokens.i] in ("grants", "database"):
+        if tokens.keys[tokens.i] in ("grants", "database"):
             tokens.i = first
             return None
-        if self.keys[tokens.i] == "binary" and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+        if tokens.keys[tokens.i] == "binary" and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
             tokens.i += 1
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             tokens.i += 1
             query = self.query_or_change()
             tokens.expect(")")
             tokens.expect("to")
             return self._copied(first, self._file(), None, query)
         table = self.grammar.table_refs.table_name()
-        columns = self.grammar.targets.column_targets() if self.keys[tokens.i] == "(" else None
+        columns = self.grammar.targets.column_targets() if tokens.keys[tokens.i] == "(" else None
         if tokens.take("to"):
             return self._copied(first, self._file(), None, self._columns_of(table, columns))
         tokens.expect("from")
@@ -78,9 +80,10 @@ class CopyGrammar(GrammarPart):
 
     def query_or_change(self) -> tree.Query:
         """Read a query, or a change whose RETURNING is one."""
+        tokens = self.tokens
         grammar = self.grammar
-        start = self.starts[self.tokens.i]
-        ctes = grammar.with_clauses.with_clause() if self.keys[self.tokens.i] == "with" else None
+        start = tokens.starts[tokens.i]
+        ctes = grammar.with_clauses.with_clause() if tokens.keys[tokens.i] == "with" else None
         change = grammar.dml.modifying(ctes)
         if change is None:
             return grammar.queries.query_body(ctes, start)
@@ -95,9 +98,9 @@ class CopyGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         target = grammar.table_refs.table_name()
-        columns = self._loaded_columns() if self.keys[tokens.i] == "(" else None
+        columns = self._loaded_columns() if tokens.keys[tokens.i] == "(" else None
         tokens.expect("from")
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             tokens.i += 1
             query = grammar.queries.query()
             tokens.expect(")")
@@ -115,7 +118,7 @@ class CopyGrammar(GrammarPart):
             names.append(self.grammar.targets.column_target().name)
             if tokens.take("default"):
                 self.grammar.expressions.expression()
-            if self.kinds[tokens.i] == NUMBER:
+            if tokens.kinds[tokens.i] == NUMBER:
                 tokens.i += 1
             if not tokens.take(","):
                 break
@@ -129,7 +132,7 @@ class CopyGrammar(GrammarPart):
         if tokens.peek() != "(":
             return None
         tokens.i += 2
-        if self.kinds[tokens.i] == STRING:
+        if tokens.kinds[tokens.i] == STRING:
             query = self._query_in_string()
         else:
             query = self.grammar.queries.query()
@@ -145,7 +148,7 @@ class CopyGrammar(GrammarPart):
         if inner.tokens.kinds[inner.tokens.i] != END and inner.tokens.keys[inner.tokens.i] != ";":
             inner.tokens.fail("the end of the query")
         tokens.i += 1
-        while self.kinds[tokens.i] == STRING:
+        while tokens.kinds[tokens.i] == STRING:
             tokens.i += 1
         return query
 
@@ -157,28 +160,28 @@ class CopyGrammar(GrammarPart):
         if tokens.peek() not in ("data", "xml"):
             return None
         tokens.i += 2
-        while self.keys[tokens.i] in ("local", "low_priority", "concurrent"):
+        while tokens.keys[tokens.i] in ("local", "low_priority", "concurrent"):
             tokens.i += 1
         source: tree.TableName | None = None
-        if self.keys[tokens.i] in ("infile", "inpath"):
+        if tokens.keys[tokens.i] in ("infile", "inpath"):
             tokens.i += 1
             source = grammar.table_refs.table_name()
-            while self.keys[tokens.i] in ("replace", "ignore"):
+            while tokens.keys[tokens.i] in ("replace", "ignore"):
                 tokens.i += 1
         overwrite = tokens.take("overwrite")
         if not tokens.take("into") and not overwrite:
             tokens.expect("into")
         tokens.take("overwrite")
-        if self.keys[tokens.i] == "temp":
+        if tokens.keys[tokens.i] == "temp":
             tokens.i += 1
         tokens.take("table")
         target = grammar.table_refs.table_name()
         columns: list[str] | None = None
-        if source is None and self.keys[tokens.i] == "(":  # what the table is made with
+        if source is None and tokens.keys[tokens.i] == "(":  # what the table is made with
             columns = grammar.table_refs.names_with_types("a column")
         assignments: list[tree.Assignment] = []
-        while self.keys[tokens.i] != ";" and self.kinds[tokens.i] != END:
-            key = self.keys[tokens.i]
+        while tokens.keys[tokens.i] != ";" and tokens.kinds[tokens.i] != END:
+            key = tokens.keys[tokens.i]
             if key == "files" and tokens.peek() == "(":
                 named = self._uri()
                 source = source or named
@@ -186,7 +189,7 @@ class CopyGrammar(GrammarPart):
                 columns = self._file_columns()
             elif key == "(":
                 tokens.skip_parentheses()
-            elif key == "set" and self.keys[tokens.i - 1] != "character":
+            elif key == "set" and tokens.keys[tokens.i - 1] != "character":
                 tokens.i += 1
                 assignments = grammar.targets.assignments()
             elif key == "partition" and tokens.peek() == "(":
@@ -203,9 +206,9 @@ class CopyGrammar(GrammarPart):
         tokens = self.tokens
         tokens.expect("(")
         names = []
-        while self.keys[tokens.i] != ")":
-            if self.keys[tokens.i] == "$":
-                names.append(self.written(tokens.i))
+        while tokens.keys[tokens.i] != ")":
+            if tokens.keys[tokens.i] == "$":
+                names.append(tokens.written(tokens.i))
                 tokens.i += 1
             else:
                 names.append(tokens.name("a column"))
@@ -221,10 +224,10 @@ class CopyGrammar(GrammarPart):
         first = tokens.i
         tokens.skip_parentheses()
         for i in range(first, tokens.i):
-            if self.keys[i] in ("uri", "uris", "path"):
+            if tokens.keys[i] in ("uri", "uris", "path"):
                 for j in range(i + 1, tokens.i):
-                    if self.kinds[j] == STRING:
-                        return tree.TableName(self.starts[j], self.ends[j], (self.written(j)[1:-1],), True)
+                    if tokens.kinds[j] == STRING:
+                        return tree.TableName(tokens.starts[j], tokens.ends[j], (tokens.written(j)[1:-1],), True)
         return None
 
     def export(self) -> tree.Statement | None:
@@ -234,7 +237,7 @@ class CopyGrammar(GrammarPart):
         tokens.i += 1
         if tokens.take("table"):
             table = self.grammar.table_refs.table_name()
-            if self.keys[tokens.i] == "partition":
+            if tokens.keys[tokens.i] == "partition":
                 tokens.i += 1
                 tokens.skip_parentheses()
             tokens.expect("to")
@@ -246,12 +249,12 @@ class CopyGrammar(GrammarPart):
             tokens.expect("connection")
             tokens.qualified()
         target = None
-        if self.keys[tokens.i] == "options":
+        if tokens.keys[tokens.i] == "options":
             target = self._uri()
         tokens.expect("as")
         query = self.grammar.queries.query()
         if target is None:
-            target = tree.TableName(self.starts[first], self.ends[first], ("?",), True)
+            target = tree.TableName(tokens.starts[first], tokens.ends[first], ("?",), True)
         return self._copied(first, target, None, query)
 
     def bulk(self) -> tree.Statement | None:

@@ -34,23 +34,23 @@ class DdlGrammar(GrammarPart):
     def create(self) -> tree.Statement | None:
         tokens = self.tokens
         first = tokens.i
-        start = self.starts[first]
+        start = tokens.starts[first]
         tokens.i += 1
         temporary = external = False
-        while self.keys[tokens.i] in _CREATE_WORDS or (
-            self.keys[tokens.i] == "refresh" and self.keys[tokens.i - 1] == "or"
+        while tokens.keys[tokens.i] in _CREATE_WORDS or (
+            tokens.keys[tokens.i] == "refresh" and tokens.keys[tokens.i - 1] == "or"
         ):
-            key = self.keys[tokens.i]
+            key = tokens.keys[tokens.i]
             temporary = temporary or key in _TEMPORARY
             external = external or key == "external"
             tokens.i += 1
             if tokens.take("="):
                 tokens.i += 1  # ALGORITHM = MERGE, DEFINER = user
-                while self.keys[tokens.i] in ("@", "%", "'") or self.written(tokens.i)[:1] == "@":
+                while tokens.keys[tokens.i] in ("@", "%", "'") or tokens.written(tokens.i)[:1] == "@":
                     tokens.i += 1
         tokens.take("recursive")
         materialized = tokens.take("materialized")
-        kind = self.keys[tokens.i]
+        kind = tokens.keys[tokens.i]
         tokens.i += 1
         if kind == "view":
             return self._view(start, materialized, temporary)
@@ -64,7 +64,7 @@ class DdlGrammar(GrammarPart):
             return self._wrapped(start, kind)
         if kind == "alert":
             return self._wrapped(start, kind, "then")
-        if self.keys[tokens.i - 2] == "event" and self.dialect.executed_comments:
+        if tokens.keys[tokens.i - 2] == "event" and self.dialect.executed_comments:
             return self._wrapped(start, "event", "do")
         tokens.i = first
         return None
@@ -81,16 +81,16 @@ class DdlGrammar(GrammarPart):
         that PARTITIONED BY adds."""
         tokens = self.tokens
         added: list[str] = []
-        while self.keys[tokens.i] not in ("", ";"):
-            key = self.keys[tokens.i]
+        while tokens.keys[tokens.i] not in ("", ";"):
+            key = tokens.keys[tokens.i]
             if key == "as" and (
                 self.grammar.table_refs.starts_query(tokens.i + 1)
-                or self.keys[tokens.i + 1] in ("with", "materialize")
+                or tokens.keys[tokens.i + 1] in ("with", "materialize")
             ):
                 return added
-            if key == "as" and self.kinds[tokens.i + 1] in (STRING, WORD) and self.keys[tokens.i + 1] == "'":
+            if key == "as" and tokens.kinds[tokens.i + 1] in (STRING, WORD) and tokens.keys[tokens.i + 1] == "'":
                 return added
-            if key in ("like", "clone", "copy") and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+            if key in ("like", "clone", "copy") and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
                 if tokens.peek() != "grants":
                     return added
             if key == "shallow" or key == "deep":
@@ -99,7 +99,7 @@ class DdlGrammar(GrammarPart):
             if key in ("select", "with") and (key == "select" or self._with_query()):
                 return added
             if key == "(":
-                if self.keys[tokens.i - 2] == "partitioned" and self.kinds[tokens.i + 2] == WORD:
+                if tokens.keys[tokens.i - 2] == "partitioned" and tokens.kinds[tokens.i + 2] == WORD:
                     added += self.table_definition()[0]
                 else:
                     tokens.skip_parentheses()
@@ -109,20 +109,26 @@ class DdlGrammar(GrammarPart):
 
     def _with_query(self) -> bool:
         """Whether the WITH that stands here begins a query: a name, maybe with columns, and AS."""
-        i = self.tokens.i + 1
-        if self.keys[i] == "recursive":
+        tokens = self.tokens
+        i = tokens.i + 1
+        if tokens.keys[i] == "recursive":
             i += 1
-        if self.kinds[i] not in (WORD, QUOTED) or self.keys[i] in ("schemabinding", "encryption", "view_metadata"):
+        if tokens.kinds[i] not in (WORD, QUOTED) or tokens.keys[i] in (
+            "schemabinding",
+            "encryption",
+            "view_metadata",
+        ):
             return False
-        if self.keys[i + 1] == "(":
+        if tokens.keys[i + 1] == "(":
             i = self.behind_parentheses(i + 1) - 1
-        return self.keys[i + 1] == "as"
+        return tokens.keys[i + 1] == "as"
 
     def behind_parentheses(self, i: int) -> int:
         """The token behind the parentheses that open at token ``i``, or the end."""
+        tokens = self.tokens
         open_ = 0
-        while self.kinds[i] != END and self.keys[i] != ";":
-            open_ += {"(": 1, ")": -1}.get(self.keys[i], 0)
+        while tokens.kinds[i] != END and tokens.keys[i] != ";":
+            open_ += {"(": 1, ")": -1}.get(tokens.keys[i], 0)
             i += 1
             if not open_:
                 break
@@ -133,19 +139,19 @@ class DdlGrammar(GrammarPart):
         first = tokens.i - 2  # before VIEW
         self.if_not_exists()
         target = self.grammar.table_refs.table_name()
-        columns = self._view_columns() if self.keys[tokens.i] == "(" else None
+        columns = self._view_columns() if tokens.keys[tokens.i] == "(" else None
         first_option = tokens.i
         self._options()
-        if self.keys[first_option] == "using" and self.keys[tokens.i] in (";", ""):
+        if tokens.keys[first_option] == "using" and tokens.keys[tokens.i] in (";", ""):
             location = self._location_option(first_option)  # a view of files
             end = tokens.end_of_last()
             return tree.CreateTable(start, end, target, columns or [], [], temporary, None, location)
         tokens.expect("as")
         query = self.grammar.queries.query()
-        if self.keys[first] == "recursive":
+        if tokens.keys[first] == "recursive":
             query = _recursive(target, columns or [], query)
         if tokens.take("with"):
-            while self.keys[tokens.i] in ("cascaded", "local", "check", "option", "no", "data", "read", "only",
+            while tokens.keys[tokens.i] in ("cascaded", "local", "check", "option", "no", "data", "read", "only",
                                         "schema", "binding"):  # fmt: skip
                 tokens.i += 1
             if tokens.take("constraint"):
@@ -159,7 +165,7 @@ class DdlGrammar(GrammarPart):
         tokens.expect("(")
         names = []
         while True:
-            if self.keys[tokens.i] in ("constraint", "primary", "unique", "index", "foreign"):
+            if tokens.keys[tokens.i] in ("constraint", "primary", "unique", "index", "foreign"):
                 self._skip_to_comma()
             else:
                 names.append(tokens.name("a column"))
@@ -178,7 +184,7 @@ class DdlGrammar(GrammarPart):
         columns: list[str] = []
         like: list[tree.TableName] = []
         names: list[str] | None = None
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             if grammar.expressions.is_query(tokens.i + 1):
                 pass
             elif self._has_definitions():
@@ -186,10 +192,12 @@ class DdlGrammar(GrammarPart):
             else:
                 names = tokens.names_in_parentheses()
         first_option = tokens.i
-        if not grammar.expressions.is_query(tokens.i) or (self.keys[tokens.i] == "with" and not self._with_query()):
+        if not grammar.expressions.is_query(tokens.i) or (
+            tokens.keys[tokens.i] == "with" and not self._with_query()
+        ):
             columns += self._options()
         clone = location = None
-        key = self.keys[tokens.i]
+        key = tokens.keys[tokens.i]
         if key == "like":
             tokens.i += 1
             like.append(grammar.table_refs.table_name())
@@ -203,11 +211,11 @@ class DdlGrammar(GrammarPart):
         elif key == "as" or grammar.expressions.is_query(tokens.i):
             tokens.take("as")
             query = grammar.queries.query()
-            if self.keys[tokens.i] == "with" and tokens.peek() in ("no", "data"):
+            if tokens.keys[tokens.i] == "with" and tokens.peek() in ("no", "data"):
                 tokens.i += 1
-                while self.keys[tokens.i] in ("no", "data"):
+                while tokens.keys[tokens.i] in ("no", "data"):
                     tokens.i += 1
-            if self.keys[tokens.i] == "on" and tokens.peek() == "commit":
+            if tokens.keys[tokens.i] == "on" and tokens.peek() == "commit":
                 tokens.to_end()
             given = names or columns or None
             return tree.CreateTableAs(start, tokens.end_of_last(), target, given, query, temporary)
@@ -219,21 +227,23 @@ class DdlGrammar(GrammarPart):
 
     def _location_option(self, first: int) -> tree.TableName | None:
         """The files that an external table shows: ``LOCATION '…'``, ``LOCATION = @stage``, ``uris = ['…']``."""
-        for i in range(first, self.tokens.i):
-            if self.keys[i] in ("location", "uris", "data_source", "path"):
-                for j in range(i + 1, min(i + 4, self.tokens.i)):
-                    if self.kinds[j] == STRING:
-                        return tree.TableName(self.starts[j], self.ends[j], (self.written(j)[1:-1],), True)
-                    if self.kinds[j] == LOCATION:
-                        return tree.TableName(self.starts[j], self.ends[j], (self.written(j),), True)
+        tokens = self.tokens
+        for i in range(first, tokens.i):
+            if tokens.keys[i] in ("location", "uris", "data_source", "path"):
+                for j in range(i + 1, min(i + 4, tokens.i)):
+                    if tokens.kinds[j] == STRING:
+                        return tree.TableName(tokens.starts[j], tokens.ends[j], (tokens.written(j)[1:-1],), True)
+                    if tokens.kinds[j] == LOCATION:
+                        return tree.TableName(tokens.starts[j], tokens.ends[j], (tokens.written(j),), True)
         return None
 
     def _has_definitions(self) -> bool:
         """Whether the parentheses behind CREATE TABLE t hold types, not only names for AS."""
-        i = self.tokens.i + 1
-        while self.kinds[i] in (WORD, QUOTED) and self.keys[i + 1] == ",":
+        tokens = self.tokens
+        i = tokens.i + 1
+        while tokens.kinds[i] in (WORD, QUOTED) and tokens.keys[i + 1] == ",":
             i += 2
-        return self.kinds[i] not in (WORD, QUOTED) or self.keys[i + 1] != ")"
+        return tokens.kinds[i] not in (WORD, QUOTED) or tokens.keys[i + 1] != ")"
 
     def table_definition(self) -> tuple[list[str], list[tree.TableName]]:
         grammar = self.grammar
@@ -241,19 +251,28 @@ class DdlGrammar(GrammarPart):
         tokens.expect("(")
         columns: list[str] = []
         like: list[tree.TableName] = []
-        while self.keys[tokens.i] != ")":
-            key = self.keys[tokens.i]
-            if key == "like" and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+        while tokens.keys[tokens.i] != ")":
+            key = tokens.keys[tokens.i]
+            if key == "like" and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
                 tokens.i += 1
                 like.append(grammar.table_refs.table_name())
-            elif key not in _CONSTRAINTS or (self.kinds[tokens.i + 1] == WORD and key in ("exclude", "period")):
+            elif key not in _CONSTRAINTS or (tokens.kinds[tokens.i + 1] == WORD and key in ("exclude", "period")):
                 columns.append(tokens.name("a column"))
                 # SQLite's columns may have no type, and a computed one (c AS …) has none either.
-                if self.keys[tokens.i] not in (",", ")", "as", "generated", "primary", "default", "not", "unique"):
+                if tokens.keys[tokens.i] not in (
+                    ",",
+                    ")",
+                    "as",
+                    "generated",
+                    "primary",
+                    "default",
+                    "not",
+                    "unique",
+                ):
                     grammar.calls.type_name()
             elif (
                 key in ("key", "index")
-                and self.kinds[tokens.i + 1] == WORD
+                and tokens.kinds[tokens.i + 1] == WORD
                 and tokens.peek(2) not in ("(", "using")
             ):
                 columns.append(tokens.name("a column"))
@@ -266,18 +285,19 @@ class DdlGrammar(GrammarPart):
 
     def _skip_to_comma(self) -> None:
         tokens = self.tokens
-        while self.keys[tokens.i] not in (",", ")"):
-            if self.kinds[tokens.i] == END or self.keys[tokens.i] == ";":
+        while tokens.keys[tokens.i] not in (",", ")"):
+            if tokens.kinds[tokens.i] == END or tokens.keys[tokens.i] == ";":
                 tokens.fail("“)”")
-            if self.keys[tokens.i] == "(":
+            if tokens.keys[tokens.i] == "(":
                 tokens.skip_parentheses()
-            elif self.keys[tokens.i][:1] == "<" and self.keys[tokens.i - 1] in ANGLED_TYPES:
+            elif tokens.keys[tokens.i][:1] == "<" and tokens.keys[tokens.i - 1] in ANGLED_TYPES:
                 self.grammar.calls.skip_angles()
             else:
                 tokens.i += 1
 
     def _stream_ahead(self) -> bool:
-        return any(self.keys[i] == "on" for i in range(self.tokens.i, min(self.tokens.i + 12, len(self.keys))))
+        tokens = self.tokens
+        return any(tokens.keys[i] == "on" for i in range(tokens.i, min(tokens.i + 12, len(tokens.keys))))
 
     def _stream(self, start: int) -> tree.Statement:
         """``CREATE STREAM s ON TABLE t``: the changes of a table, read like a table with the same columns."""
@@ -287,7 +307,7 @@ class DdlGrammar(GrammarPart):
         target = grammar.table_refs.table_name()
         while not tokens.take("on"):
             tokens.i += 1
-        while self.keys[tokens.i] in ("external", "dynamic", "event"):
+        while tokens.keys[tokens.i] in ("external", "dynamic", "event"):
             tokens.i += 1
         tokens.i += 1  # TABLE, VIEW, STAGE
         name = grammar.table_refs.table_name()
@@ -299,8 +319,8 @@ class DdlGrammar(GrammarPart):
 
     def _wrapped(self, start: int, kind: str, opening: str = "as") -> tree.Statement | None:
         tokens = self.tokens
-        while self.keys[tokens.i] not in (opening, "", ";"):
-            if self.keys[tokens.i] == "(":
+        while tokens.keys[tokens.i] not in (opening, "", ";"):
+            if tokens.keys[tokens.i] == "(":
                 tokens.skip_parentheses()
             else:
                 tokens.i += 1
@@ -318,7 +338,7 @@ class DdlGrammar(GrammarPart):
         temporary = tokens.take("temporary") or tokens.take("external") or tokens.take("dynamic")
         materialized = tokens.take("materialized")
         foreign = tokens.take("foreign")
-        kind = self.keys[tokens.i]
+        kind = tokens.keys[tokens.i]
         if kind not in ("table", "view", "stream") or (temporary and kind not in ("table", "view")):
             tokens.i = first
             return None
@@ -327,10 +347,10 @@ class DdlGrammar(GrammarPart):
         targets = [self.grammar.table_refs.table_name()]
         while tokens.take(","):
             targets.append(self.grammar.table_refs.table_name())
-        while self.keys[tokens.i] in ("cascade", "restrict", "purge", "constraints"):
+        while tokens.keys[tokens.i] in ("cascade", "restrict", "purge", "constraints"):
             tokens.i += 1
         kind = "materialized_view" if materialized else "foreign_table" if foreign else kind
-        return tree.Drop(self.starts[first], tokens.end_of_last(), kind, targets)
+        return tree.Drop(tokens.starts[first], tokens.end_of_last(), kind, targets)
 
     def truncate(self) -> tree.Statement:
         tokens = self.tokens
@@ -346,14 +366,14 @@ class DdlGrammar(GrammarPart):
             if not tokens.take(","):
                 break
         self.tokens.to_end()
-        return tree.Truncate(self.starts[first], tokens.end_of_last(), targets)
+        return tree.Truncate(tokens.starts[first], tokens.end_of_last(), targets)
 
     def rename(self) -> tree.Statement | None:
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
         if not (tokens.take("table") or tokens.take("tables")):
-            if self.kinds[tokens.i] not in (WORD, QUOTED) or tokens.peek() not in ("to", "."):
+            if tokens.kinds[tokens.i] not in (WORD, QUOTED) or tokens.peek() not in ("to", "."):
                 tokens.i = first
                 return None
         pairs = []
@@ -366,7 +386,7 @@ class DdlGrammar(GrammarPart):
             pairs.append((old, new))
             if not tokens.take(","):
                 break
-        return tree.RenameTables(self.starts[first], tokens.end_of_last(), pairs)
+        return tree.RenameTables(tokens.starts[first], tokens.end_of_last(), pairs)
 
     # --- alter ---------------------------------------------------------------------------------------
 
@@ -374,12 +394,12 @@ class DdlGrammar(GrammarPart):
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
-        while self.keys[tokens.i] in ("foreign", "external", "dynamic", "iceberg"):
+        while tokens.keys[tokens.i] in ("foreign", "external", "dynamic", "iceberg"):
             tokens.i += 1
-        while self.keys[tokens.i] in ("algorithm", "definer", "sql") and tokens.peek() in ("=", "security"):
+        while tokens.keys[tokens.i] in ("algorithm", "definer", "sql") and tokens.peek() in ("=", "security"):
             tokens.i += 3
         materialized = tokens.take("materialized")
-        kind = self.keys[tokens.i]
+        kind = tokens.keys[tokens.i]
         if kind not in ("table", "view") or tokens.peek() == "all":
             tokens.i = first
             return None
@@ -392,29 +412,36 @@ class DdlGrammar(GrammarPart):
             view = self._alter_view(first, target, materialized)
             if view is not None:
                 return view
-        if self.keys[tokens.i] == "partition" and tokens.peek() == "(" and tokens.peek(2) != ")":
+        if tokens.keys[tokens.i] == "partition" and tokens.peek() == "(" and tokens.peek(2) != ")":
             tokens.i += 1
             tokens.skip_parentheses()
         actions = []
-        while self.keys[tokens.i] != ";" and self.kinds[tokens.i] != END:
+        while tokens.keys[tokens.i] != ";" and tokens.kinds[tokens.i] != END:
             actions.append(self._alter_action(target))
             if not tokens.take(","):
                 break
         kind = "materialized_view" if materialized else kind
-        return tree.Alter(self.starts[first], tokens.end_of_last(), kind, target, actions)
+        return tree.Alter(tokens.starts[first], tokens.end_of_last(), kind, target, actions)
 
     def _alter_view(self, first: int, target: tree.TableName, materialized: bool) -> tree.Statement | None:
         """``ALTER VIEW v [(columns)] AS query`` gives a view another definition."""
         tokens = self.tokens
         at = tokens.i
-        columns = self._view_columns() if self.keys[tokens.i] == "(" else None
-        if self.keys[tokens.i] == "with" and tokens.peek() in ("schemabinding", "encryption", "view_metadata"):
+        columns = self._view_columns() if tokens.keys[tokens.i] == "(" else None
+        if tokens.keys[tokens.i] == "with" and tokens.peek() in ("schemabinding", "encryption", "view_metadata"):
             tokens.i += 2
-        if self.keys[tokens.i] == "as" and self.grammar.table_refs.starts_query(tokens.i + 1):
+        if tokens.keys[tokens.i] == "as" and self.grammar.table_refs.starts_query(tokens.i + 1):
             tokens.i += 1
             query = self.grammar.queries.query()
             return tree.CreateView(
-                self.starts[first], tokens.end_of_last(), target, columns, query, materialized, False, "alter_view"
+                tokens.starts[first],
+                tokens.end_of_last(),
+                target,
+                columns,
+                query,
+                materialized,
+                False,
+                "alter_view",
             )
         tokens.i = at
         return None
@@ -422,18 +449,18 @@ class DdlGrammar(GrammarPart):
     def _alter_action(self, target: tree.TableName) -> tree.AlterAction:
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         found = tree.AlterAction(start, 0, "other", None, None)
-        key, after = self.keys[tokens.i], tokens.peek()
+        key, after = tokens.keys[tokens.i], tokens.peek()
         if key == "rename" and after in ("to", "as"):
             tokens.i += 2
             found.action, found.table = "rename", grammar.table_refs.table_name()
             found.new = found.table.parts[-1]
         elif key == "rename" and after not in ("constraint", "index", "key", "partition", "column", "columns"):
             tokens.i += 1
-            if self.kinds[tokens.i] in (WORD, QUOTED) and tokens.peek() in ("to", "as"):
+            if tokens.kinds[tokens.i] in (WORD, QUOTED) and tokens.peek() in ("to", "as"):
                 self._rename_column(found)
-            elif self.kinds[tokens.i] in (WORD, QUOTED):
+            elif tokens.kinds[tokens.i] in (WORD, QUOTED):
                 found.action, found.table = "rename", grammar.table_refs.table_name()
                 found.new = found.table.parts[-1]
         elif key == "rename" and after == "column":
@@ -463,8 +490,8 @@ class DdlGrammar(GrammarPart):
             tokens.take("column")
             found.old = tokens.name("a column")
             found.action, found.new = "rename_column", tokens.name("a column")
-        while self.keys[tokens.i] not in (",", ";") and self.kinds[tokens.i] != END:
-            if self.keys[tokens.i] == "(":
+        while tokens.keys[tokens.i] not in (",", ";") and tokens.kinds[tokens.i] != END:
+            if tokens.keys[tokens.i] == "(":
                 tokens.skip_parentheses()
             else:
                 tokens.i += 1
@@ -482,12 +509,12 @@ class DdlGrammar(GrammarPart):
         """``EXCHANGE PARTITION p WITH TABLE t``, ``SWITCH [PARTITION n] TO t``."""
         tokens = self.tokens
         tokens.i += 1
-        while self.keys[tokens.i] not in ("with", "to", "", ";"):
-            if self.keys[tokens.i] == "(":
+        while tokens.keys[tokens.i] not in ("with", "to", "", ";"):
+            if tokens.keys[tokens.i] == "(":
                 tokens.skip_parentheses()
             else:
                 tokens.i += 1
-        if self.keys[tokens.i] in ("with", "to"):
+        if tokens.keys[tokens.i] in ("with", "to"):
             tokens.i += 1
             tokens.take("table")
             found.action, found.table = (
@@ -502,7 +529,7 @@ class DdlGrammar(GrammarPart):
             tokens.take("columns")
         self.if_not_exists()
         found.action = "add_column"
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             found.columns, _ = self.table_definition()
             found.new = found.columns[0] if found.columns else None
             return
@@ -516,7 +543,7 @@ class DdlGrammar(GrammarPart):
             tokens.take("columns")
         tokens.take_words("if", "exists")
         found.action = "drop_column"
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             found.columns = tokens.names_in_parentheses()
             found.old = found.columns[0]
             return
@@ -531,7 +558,7 @@ class DdlGrammar(GrammarPart):
         tokens.i += 1
         if not tokens.take("local"):
             tokens.take("session")
-        if self.keys[tokens.i] == "schema" and self.dialect.default_schemas == ("public",):
+        if tokens.keys[tokens.i] == "schema" and self.dialect.default_schemas == ("public",):
             tokens.i += 1
             if not tokens.take("="):
                 tokens.take("to")
@@ -541,32 +568,32 @@ class DdlGrammar(GrammarPart):
         elif not tokens.take("to"):
             tokens.expect("=")
         schemas = []
-        while self.keys[tokens.i] != ";" and self.kinds[tokens.i] != END:
-            if self.kinds[tokens.i] == STRING:
-                text = self.written(tokens.i)[1:-1]
+        while tokens.keys[tokens.i] != ";" and tokens.kinds[tokens.i] != END:
+            if tokens.kinds[tokens.i] == STRING:
+                text = tokens.written(tokens.i)[1:-1]
                 schemas += [part.strip().strip('"') for part in text.split(",")]
                 tokens.i += 1
-            elif self.kinds[tokens.i] == OPERATOR:
+            elif tokens.kinds[tokens.i] == OPERATOR:
                 tokens.i += 1
             else:
                 schemas.append(tokens.name("a schema"))
-        return tree.SetSearchPath(self.starts[first], tokens.end_of_last(), schemas)
+        return tree.SetSearchPath(tokens.starts[first], tokens.end_of_last(), schemas)
 
     def use(self) -> tree.Statement | None:
         """``USE [SCHEMA|DATABASE|CATALOG] name``; a role or a warehouse is not where names are looked up."""
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
-        kind = self.keys[tokens.i]
+        kind = tokens.keys[tokens.i]
         if kind in ("role", "warehouse", "secondary"):
             tokens.i = first
             return None
-        if kind in ("schema", "database", "catalog", "namespace") and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+        if kind in ("schema", "database", "catalog", "namespace") and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
             tokens.i += 1
         parts = self.grammar.table_refs.table_name().parts
         if kind in ("database", "catalog"):
             parts = (*parts, "")
-        return tree.Use(self.starts[first], tokens.end_of_last(), parts)
+        return tree.Use(tokens.starts[first], tokens.end_of_last(), parts)
 
 
 def _recursive(target: tree.TableName, columns: list[str], query: tree.Query) -> tree.Query:

@@ -16,8 +16,8 @@ class DmlGrammar(GrammarPart):
 
     def modifying(self, ctes: tree.With | None) -> tree.Statement | None:
         tokens = self.tokens
-        key = self.keys[tokens.i]
-        start = ctes.start if ctes is not None else self.starts[tokens.i]
+        key = tokens.keys[tokens.i]
+        start = ctes.start if ctes is not None else tokens.starts[tokens.i]
         if key == "insert":
             return self._insert(ctes, start)
         if key == "update" and tokens.peek() != "statistics":
@@ -31,7 +31,8 @@ class DmlGrammar(GrammarPart):
         return None
 
     def _top_rows(self) -> list[tree.Expression | tree.Sort]:
-        if self.keys[self.tokens.i] == "top" and self.tokens.peek() == "(":
+        tokens = self.tokens
+        if tokens.keys[tokens.i] == "top" and tokens.peek() == "(":
             return [self.grammar.queries.top()]
         return []
 
@@ -41,33 +42,33 @@ class DmlGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         tokens.i += 1
-        while self.keys[tokens.i] in _INSERT_WORDS:
+        while tokens.keys[tokens.i] in _INSERT_WORDS:
             tokens.i += 1
-        if self.keys[tokens.i] == "or" and tokens.peek() in _CONFLICT_WORDS:
+        if tokens.keys[tokens.i] == "or" and tokens.peek() in _CONFLICT_WORDS:
             tokens.i += 2
         self._top_rows()
         overwrite = tokens.take("overwrite")
-        if self.keys[tokens.i] in ("all", "first"):
+        if tokens.keys[tokens.i] in ("all", "first"):
             return self._insert_many(start)
-        if self.keys[tokens.i] in ("local", "directory"):
+        if tokens.keys[tokens.i] in ("local", "directory"):
             return self._insert_directory(start)
         if not (tokens.take("into") or overwrite or self._bare_target()):
             tokens.expect("into")
         tokens.take("table")
         insert = self._insert_target(ctes, start)
-        if self.keys[tokens.i] in ("exec", "execute"):
+        if tokens.keys[tokens.i] in ("exec", "execute"):
             tokens.to_end()
             return tree.Recognised(start, tokens.end_of_last(), "insert_execute")
         if tokens.take_words("default", "values"):
             pass
-        elif self.keys[tokens.i] == "set":
+        elif tokens.keys[tokens.i] == "set":
             tokens.i += 1
             assignments = grammar.targets.assignments()
             insert.columns = [name for assignment in assignments for name in assignment.columns]
             row = [assignment.value for assignment in assignments]
             values = tree.Values(row[0].start, row[-1].end, [row])
             insert.query = tree.Query(values.start, values.end, None, values, [], [])
-        elif self.keys[tokens.i] == "output":
+        elif tokens.keys[tokens.i] == "output":
             grammar.targets.output(insert)
             insert.query = None if tokens.take_words("default", "values") else grammar.queries.query()
         else:
@@ -77,40 +78,42 @@ class DmlGrammar(GrammarPart):
 
     def _bare_target(self) -> bool:
         """Whether INTO may be left out: here another word than INTO names the table."""
-        return not self.dialect.joins_need_condition and self.keys[self.tokens.i] not in ("into", "", ";")
+        return not self.dialect.joins_need_condition and self.tokens.keys[self.tokens.i] not in ("into", "", ";")
 
     def _insert_target(self, ctes: tree.With | None, start: int) -> tree.Insert:
         grammar = self.grammar
         tokens = self.tokens
         insert = tree.Insert(start, 0, ctes, grammar.table_refs.table_name(), None, None, None, None, [])
         # Here an alias needs AS: without it VALUES, SELECT or OVERRIDING could be taken for one.
-        if self.keys[tokens.i] == "as":
+        if tokens.keys[tokens.i] == "as":
             tokens.i += 1
             insert.alias = tokens.name("an alias")
         elif (
-            self.dialect.bare_calls and grammar.table_refs.at_alias() and self.keys[tokens.i] not in _BEHIND_TARGET
+            self.dialect.bare_calls
+            and grammar.table_refs.at_alias()
+            and tokens.keys[tokens.i] not in _BEHIND_TARGET
         ):
             insert.alias = tokens.name("an alias")
-        if self.keys[tokens.i] == "partition":
+        if tokens.keys[tokens.i] == "partition":
             insert.partition = self._partition()
         if (
-            self.keys[tokens.i] == "with"
+            tokens.keys[tokens.i] == "with"
             and tokens.peek() == "("
             and not grammar.expressions.is_query(tokens.i + 2)
         ):
             tokens.i += 1
             tokens.skip_parentheses()
         tokens.take_words("if", "not", "exists")
-        if self.keys[tokens.i] == "(" and not grammar.expressions.is_query(tokens.i + 1):
+        if tokens.keys[tokens.i] == "(" and not grammar.expressions.is_query(tokens.i + 1):
             insert.columns = grammar.targets.column_targets((insert.alias or insert.target.parts[-1],))
-        if self.keys[tokens.i] == "partition":
+        if tokens.keys[tokens.i] == "partition":
             insert.partition = self._partition()
         tokens.take_words("with", "schema", "evolution")
         if tokens.take_words("by", "name"):
             insert.by_name = True
         else:
             tokens.take_words("by", "position")
-        if self.keys[tokens.i] == "replace" and tokens.peek() in ("where", "using"):
+        if tokens.keys[tokens.i] == "replace" and tokens.peek() in ("where", "using"):
             tokens.i += 1
             if tokens.take("where"):
                 grammar.expressions.expression()
@@ -137,16 +140,16 @@ class DmlGrammar(GrammarPart):
 
     def _insert_tail(self, insert: tree.Insert) -> None:
         tokens = self.tokens
-        if self.keys[tokens.i] == "as":  # VALUES … AS new [(columns)], for ON DUPLICATE KEY
+        if tokens.keys[tokens.i] == "as":  # VALUES … AS new [(columns)], for ON DUPLICATE KEY
             tokens.i += 1
             alias = tokens.name("an alias")
-            names = tokens.names_in_parentheses() if self.keys[tokens.i] == "(" else None
+            names = tokens.names_in_parentheses() if tokens.keys[tokens.i] == "(" else None
         else:
             alias, names = "", None
-        if self.keys[tokens.i] == "on" and tokens.peek() == "duplicate":
+        if tokens.keys[tokens.i] == "on" and tokens.peek() == "duplicate":
             insert.conflict = self._duplicate(alias)
             insert.conflict.names = names
-        while self.keys[tokens.i] == "on" and tokens.peek() == "conflict":
+        while tokens.keys[tokens.i] == "on" and tokens.peek() == "conflict":
             insert.conflict = self._conflict()
         self.grammar.targets.returning(insert)
         if tokens.take_words("log", "errors"):
@@ -160,13 +163,13 @@ class DmlGrammar(GrammarPart):
         tokens.i += 1
         branches: list[tuple[tree.Expression | None, tree.Insert]] = []
         condition: tree.Expression | None = None
-        while self.keys[tokens.i] in ("when", "else", "into"):
+        while tokens.keys[tokens.i] in ("when", "else", "into"):
             if tokens.take("when"):
                 condition = grammar.expressions.expression()
                 tokens.expect("then")
             elif tokens.take("else"):
                 condition = None
-            at = self.starts[tokens.i]
+            at = tokens.starts[tokens.i]
             tokens.expect("into")
             insert = self._insert_target(None, at)
             if tokens.take("values"):
@@ -188,9 +191,9 @@ class DmlGrammar(GrammarPart):
         tokens.take("local")
         tokens.expect("directory")
         first = tokens.i
-        unnamed = tree.TableName(self.starts[first], self.ends[first], ("?",), True)
-        target = grammar.table_refs.table_name() if self.kinds[first] == STRING else unnamed
-        while not grammar.expressions.is_query(tokens.i) and self.keys[tokens.i] not in ("", ";", "from"):
+        unnamed = tree.TableName(tokens.starts[first], tokens.ends[first], ("?",), True)
+        target = grammar.table_refs.table_name() if tokens.kinds[first] == STRING else unnamed
+        while not grammar.expressions.is_query(tokens.i) and tokens.keys[tokens.i] not in ("", ";", "from"):
             tokens.i += 1
         query = grammar.queries.query()
         return tree.Copy(start, query.end, "insert_overwrite_directory", target, None, query, [])
@@ -199,15 +202,15 @@ class DmlGrammar(GrammarPart):
         """``FROM source INSERT … SELECT … INSERT … SELECT …``: one source, read into several tables."""
         tokens = self.tokens
         first = tokens.i
-        start = self.starts[first]
+        start = tokens.starts[first]
         tokens.i += 1
         source = self.grammar.table_refs.from_list()
-        if self.keys[tokens.i] != "insert":
+        if tokens.keys[tokens.i] != "insert":
             tokens.i = first
             return None
         branches: list[tuple[tree.Expression | None, tree.Insert]] = []
-        while self.keys[tokens.i] == "insert":
-            at = self.starts[tokens.i]
+        while tokens.keys[tokens.i] == "insert":
+            at = tokens.starts[tokens.i]
             tokens.i += 1
             if not tokens.take("overwrite"):
                 tokens.expect("into")
@@ -226,15 +229,15 @@ class DmlGrammar(GrammarPart):
     def _conflict(self) -> tree.Conflict:
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         tokens.expect("conflict")
         conflict = tree.Conflict(start, 0, [], [], None)
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             tokens.i += 1
             while True:
                 conflict.columns.append(grammar.expressions.expression())
-                if self.kinds[tokens.i] == WORD:
+                if tokens.kinds[tokens.i] == WORD:
                     tokens.qualified("an operator class")
                 if not tokens.take(","):
                     break
@@ -256,7 +259,7 @@ class DmlGrammar(GrammarPart):
 
     def _duplicate(self, alias: str) -> tree.Conflict:
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 2
         tokens.expect("key")
         tokens.expect("update")
@@ -280,13 +283,13 @@ class DmlGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         found: list[tree.Expression | tree.Sort] = []
-        if self.keys[tokens.i] == "order":
+        if tokens.keys[tokens.i] == "order":
             found += grammar.calls.order_by()
         if tokens.take("limit"):
             found.append(grammar.expressions.expression())
             if tokens.take("offset") or tokens.take(","):
                 found.append(grammar.expressions.expression())
-        if self.keys[tokens.i] == "option" and tokens.peek() == "(":
+        if tokens.keys[tokens.i] == "option" and tokens.peek() == "(":
             tokens.i += 1
             tokens.skip_parentheses()
         return found
@@ -295,9 +298,9 @@ class DmlGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         tokens.i += 1
-        while self.keys[tokens.i] in ("low_priority", "ignore"):
+        while tokens.keys[tokens.i] in ("low_priority", "ignore"):
             tokens.i += 1
-        if self.keys[tokens.i] == "or" and tokens.peek() in _CONFLICT_WORDS:
+        if tokens.keys[tokens.i] == "or" and tokens.peek() in _CONFLICT_WORDS:
             tokens.i += 2
         limit = self._top_rows()
         items = grammar.table_refs.from_list()
@@ -354,17 +357,17 @@ class DmlGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         tokens.i += 1
-        while self.keys[tokens.i] in ("low_priority", "quick", "ignore"):
+        while tokens.keys[tokens.i] in ("low_priority", "quick", "ignore"):
             tokens.i += 1
         limit = self._top_rows()
         joins: list[tree.FromItem] = []
-        if self.keys[tokens.i] == "history" and tokens.peek() == "from":
+        if tokens.keys[tokens.i] == "history" and tokens.peek() == "from":
             tokens.i += 1
         bare = not tokens.take("from")
         if bare and self.dialect.joins_need_condition:
             tokens.expect("from")
         targets: list[tuple[tree.TableName, str | None]]
-        if self.keys[tokens.i] == "(":  # DELETE FROM (query): the rows of its table
+        if tokens.keys[tokens.i] == "(":  # DELETE FROM (query): the rows of its table
             joins = [grammar.table_refs.from_primary()]
             targets = [(_first_table(joins[0]), None)]
         else:
@@ -397,11 +400,11 @@ class DmlGrammar(GrammarPart):
         tokens = self.tokens
         tokens.take("only")
         target = grammar.table_refs.table_name()
-        if self.keys[tokens.i] == "." and tokens.peek() == "*":
+        if tokens.keys[tokens.i] == "." and tokens.peek() == "*":
             tokens.i += 2
         tokens.take("*")
         grammar.table_refs.hints()
-        if self.keys[tokens.i] == "for" and tokens.peek() == "portion":
+        if tokens.keys[tokens.i] == "for" and tokens.peek() == "portion":
             portion = tree.TableSource(target.start, target.end, None, None, target)
             grammar.table_refs.older_state(portion)
         if tokens.take_words("before", "system_time"):
@@ -438,28 +441,28 @@ class DmlGrammar(GrammarPart):
         condition = grammar.expressions.expression()
         found = tree.Merge(start, 0, ctes, target, alias, source, condition, [], [])
         names = (alias or target.parts[-1], target.parts[-1])
-        while self.keys[tokens.i] == "when":
+        while tokens.keys[tokens.i] == "when":
             found.branches.append(self._merge_branch(names))
         if tokens.take_words("remove", "duplicates"):
             branch = tree.MergeBranch(
-                self.starts[tokens.i - 2], tokens.end_of_last(), None, "replace", [], None, [], True
+                tokens.starts[tokens.i - 2], tokens.end_of_last(), None, "replace", [], None, [], True
             )
             found.branches.append(branch)
         if not found.branches:
             tokens.fail("“WHEN”")
         grammar.targets.output(found)
         grammar.targets.returning(found)
-        if self.keys[tokens.i] == "option" and tokens.peek() == "(":
+        if tokens.keys[tokens.i] == "option" and tokens.peek() == "(":
             tokens.i += 1
             tokens.skip_parentheses()
-        if self.keys[tokens.i] == "log":
+        if tokens.keys[tokens.i] == "log":
             tokens.to_end()
         found.end = tokens.end_of_last()
         return found
 
     def _merge_branch(self, names: tuple[str, ...]) -> tree.MergeBranch:
         tokens = self.tokens
-        branch = tree.MergeBranch(self.starts[tokens.i], 0, None, "nothing", [], None, [])
+        branch = tree.MergeBranch(tokens.starts[tokens.i], 0, None, "nothing", [], None, [])
         tokens.i += 1
         tokens.take("not")
         tokens.expect("matched")
@@ -468,7 +471,7 @@ class DmlGrammar(GrammarPart):
         if tokens.take("and"):
             branch.condition = self.grammar.expressions.expression()
         tokens.expect("then")
-        action = self.keys[tokens.i]
+        action = tokens.keys[tokens.i]
         if action not in ("update", "insert", "delete", "do"):
             tokens.fail("UPDATE, INSERT, DELETE or DO NOTHING")
         tokens.i += 1
@@ -480,8 +483,8 @@ class DmlGrammar(GrammarPart):
         elif action == "insert":
             self._merge_insert(branch, names)
         wheres = []
-        while self.keys[tokens.i] == "where" or (self.keys[tokens.i] == "delete" and tokens.peek() == "where"):
-            tokens.i += 1 if self.keys[tokens.i] == "where" else 2
+        while tokens.keys[tokens.i] == "where" or (tokens.keys[tokens.i] == "delete" and tokens.peek() == "where"):
+            tokens.i += 1 if tokens.keys[tokens.i] == "where" else 2
             wheres.append(self.grammar.expressions.expression())
         branch.where = wheres or None
         branch.end = tokens.end_of_last()
@@ -489,7 +492,7 @@ class DmlGrammar(GrammarPart):
 
     def _merge_update(self, branch: tree.MergeBranch, names: tuple[str, ...]) -> None:
         tokens = self.tokens
-        if tokens.take_words("by", "name") or self.keys[tokens.i] in ("when", "", ";", "returning"):
+        if tokens.take_words("by", "name") or tokens.keys[tokens.i] in ("when", "", ";", "returning"):
             branch.row = True
             return
         tokens.expect("set")
@@ -508,7 +511,7 @@ class DmlGrammar(GrammarPart):
         ):
             branch.row = True
             return
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             branch.columns = self.grammar.targets.column_targets(names)
         if tokens.take("overriding"):
             tokens.i += 2

@@ -28,7 +28,7 @@ class RoutineGrammar(GrammarPart):
 
     def procedural(self) -> tree.Statement | None:
         """Read a routine, or another procedural statement, if one starts here."""
-        key = self.keys[self.tokens.i]
+        key = self.tokens.keys[self.tokens.i]
         # ALTER brings a new body only in T-SQL; elsewhere it changes what stands around the body.
         handler = _ROUTINES.get(key) if key != "alter" or self.dialect.bare_statements else None
         found = handler(self) if handler is not None else None
@@ -38,12 +38,12 @@ class RoutineGrammar(GrammarPart):
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
-        while self.keys[tokens.i] in _BEFORE_KIND:
+        while tokens.keys[tokens.i] in _BEFORE_KIND:
             tokens.i += 1
             if tokens.take("="):
-                while self.keys[tokens.i] not in ("procedure", "function", "trigger", "", ";"):
+                while tokens.keys[tokens.i] not in ("procedure", "function", "trigger", "", ";"):
                     tokens.i += 1
-        kind = self.keys[tokens.i]
+        kind = tokens.keys[tokens.i]
         if kind == "rule" and self.dialect.system_schema:
             return self._rule(first)
         package = kind in ("package", "type") and self.dialect.bare_calls
@@ -53,7 +53,7 @@ class RoutineGrammar(GrammarPart):
             tokens.i = first
             return None
         tokens.i += 1
-        start = self.starts[first]
+        start = tokens.starts[first]
         try:
             if package:
                 return self._package(first, kind)
@@ -67,12 +67,12 @@ class RoutineGrammar(GrammarPart):
 
     def local_routine(self) -> tree.Statement:
         tokens = self.tokens
-        start = self.starts[tokens.i]
-        kind = self.keys[tokens.i]
+        start = tokens.starts[tokens.i]
+        kind = tokens.keys[tokens.i]
         tokens.i += 1
         found = self._routine(start, kind)
         assert isinstance(found, tree.Routine)
-        if not found.body and self.keys[tokens.i] == ";":
+        if not found.body and tokens.keys[tokens.i] == ";":
             return tree.Recognised(start, tokens.end_of_last(), "declare")  # only announced
         return found
 
@@ -80,25 +80,25 @@ class RoutineGrammar(GrammarPart):
         """``CREATE PACKAGE [BODY] p AS declarations … [BEGIN …] END [p]``, and bodies of types."""
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[first]
+        start = tokens.starts[first]
         body = tokens.take("body")
         if kind == "type" and not body:
             tokens.i = first
             return None
         grammar.ddl.if_not_exists()
         name = tokens.qualified("the name of a package")
-        while self.keys[tokens.i] not in ("as", "is", "", ";"):
+        while tokens.keys[tokens.i] not in ("as", "is", "", ";"):
             tokens.i += 1
         if not tokens.take("is"):
             tokens.expect("as")
-        block = tree.Block(self.starts[tokens.i], 0, [], [])
+        block = tree.Block(tokens.starts[tokens.i], 0, [], [])
         grammar.blocks.enter_block()
         block.declarations = grammar.variables.declarations("begin", "end")
         if tokens.take("begin"):
             grammar.blocks.block_rest(block)
         else:
             tokens.expect("end")
-            if self.kinds[tokens.i] in (WORD, QUOTED):
+            if tokens.kinds[tokens.i] in (WORD, QUOTED):
                 tokens.i += 1
         tokens.in_block -= 1
         block.end = tokens.end_of_last()
@@ -111,14 +111,14 @@ class RoutineGrammar(GrammarPart):
         tokens = self.tokens
         tokens.i = max(tokens.i, first + 1)
         self._to_routine_end()
-        found = tree.Routine(self.starts[first], tokens.end_of_last(), kind, (), [], [], None, None)
+        found = tree.Routine(tokens.starts[first], tokens.end_of_last(), kind, (), [], [], None, None)
         found.problem = (str(error), error.start, error.end)
         return found
 
     def _to_routine_end(self) -> None:
         tokens = self.tokens
         if self.dialect.bare_statements:
-            while self.kinds[tokens.i] != END and self.keys[tokens.i] != "go":
+            while tokens.kinds[tokens.i] != END and tokens.keys[tokens.i] != "go":
                 tokens.i += 1
         else:
             self._to_body_end()
@@ -127,9 +127,9 @@ class RoutineGrammar(GrammarPart):
         """Step to the end of a routine that is not read: the semicolons between BEGIN and END belong to it."""
         tokens = self.tokens
         open_, seen = 0, False
-        while self.kinds[tokens.i] != END:
-            key = self.keys[tokens.i]
-            if key in ("begin", "case") and self.keys[tokens.i - 1] != "end":
+        while tokens.kinds[tokens.i] != END:
+            key = tokens.keys[tokens.i]
+            if key in ("begin", "case") and tokens.keys[tokens.i - 1] != "end":
                 open_ += 1
                 seen = seen or key == "begin"
             elif key == "end" and tokens.peek() not in _LOOPS:
@@ -142,27 +142,27 @@ class RoutineGrammar(GrammarPart):
         """Read parameters; returns (name, mode), a name is empty where only the type is given."""
         tokens = self.tokens
         found: list[tuple[str, str]] = []
-        bare = self.keys[tokens.i] != "("
+        bare = tokens.keys[tokens.i] != "("
         if not bare:
             tokens.i += 1
-        while self.keys[tokens.i] not in (")", "as", "returns", "begin", "is", "with", "for", "", ";"):
+        while tokens.keys[tokens.i] not in (")", "as", "returns", "begin", "is", "with", "for", "", ";"):
             mode = ""
-            while self.keys[tokens.i] in ("in", "out", "inout", "variadic", "output"):
-                mode += self.keys[tokens.i]
+            while tokens.keys[tokens.i] in ("in", "out", "inout", "variadic", "output"):
+                mode += tokens.keys[tokens.i]
                 tokens.i += 1
             name = ""
-            if self.kinds[tokens.i] in (WORD, QUOTED) and self.kinds[tokens.i + 1] in (WORD, QUOTED):
-                if self.keys[tokens.i + 1] not in ("varying", "precision", "default", "array"):
+            if tokens.kinds[tokens.i] in (WORD, QUOTED) and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
+                if tokens.keys[tokens.i + 1] not in ("varying", "precision", "default", "array"):
                     name = tokens.name("a parameter")
                     tokens.take("as")
-                    while self.keys[tokens.i] in ("in", "out", "inout", "nocopy"):
-                        mode += self.keys[tokens.i] if self.keys[tokens.i] != "nocopy" else ""
+                    while tokens.keys[tokens.i] in ("in", "out", "inout", "nocopy"):
+                        mode += tokens.keys[tokens.i] if tokens.keys[tokens.i] != "nocopy" else ""
                         tokens.i += 1
             self.grammar.calls.type_name()
-            while self.keys[tokens.i] not in (",", ")", "as", "begin", "is", "", ";", "returns"):
-                if self.keys[tokens.i] in ("output", "out"):
+            while tokens.keys[tokens.i] not in (",", ")", "as", "begin", "is", "", ";", "returns"):
+                if tokens.keys[tokens.i] in ("output", "out"):
                     mode = "out"
-                if self.keys[tokens.i] in ("default", "=", ":="):
+                if tokens.keys[tokens.i] in ("default", "=", ":="):
                     tokens.i += 1
                     self.grammar.expressions.expression()
                 else:
@@ -178,7 +178,7 @@ class RoutineGrammar(GrammarPart):
         tokens = self.tokens
         tokens.expect("(")
         found = []
-        while self.keys[tokens.i] != ")":
+        while tokens.keys[tokens.i] != ")":
             found.append((tokens.name("a parameter"), ""))
             if tokens.take(":="):
                 self.grammar.expressions.expression()
@@ -193,14 +193,14 @@ class RoutineGrammar(GrammarPart):
         grammar.ddl.if_not_exists()
         name = tokens.qualified("the name of a routine")
         found = tree.Routine(start, 0, kind, name, [], [], None, None)
-        if self.keys[tokens.i] == "(" or self.written(tokens.i).startswith("@"):
+        if tokens.keys[tokens.i] == "(" or tokens.written(tokens.i).startswith("@"):
             found.parameters = self._macro_parameters() if macro else self._parameters()
-        while self.keys[tokens.i] not in ("", ";"):
-            key = self.keys[tokens.i]
+        while tokens.keys[tokens.i] not in ("", ";"):
+            key = tokens.keys[tokens.i]
             if key == "returns" or key == "return":
                 tokens.i += 1
                 queried = key == "return" and (grammar.expressions.is_query(tokens.i) or not self._at_type())
-                if self.keys[tokens.i] == "null" or queried:
+                if tokens.keys[tokens.i] == "null" or queried:
                     tokens.i -= 1
                     if key == "return":
                         tokens.in_block += 1
@@ -212,7 +212,7 @@ class RoutineGrammar(GrammarPart):
                 self._returns(found)
             elif key == "language":
                 tokens.i += 1
-                found.language = self.written(tokens.i).strip("'").lower()
+                found.language = tokens.written(tokens.i).strip("'").lower()
                 tokens.i += 1
             elif key in ("as", "is"):
                 tokens.i += 1
@@ -220,7 +220,7 @@ class RoutineGrammar(GrammarPart):
                     self._macro_body(found)
                     break
                 self._routine_body(found)
-                if self.dialect.bare_statements or self.keys[tokens.i] not in _OPTIONS:
+                if self.dialect.bare_statements or tokens.keys[tokens.i] not in _OPTIONS:
                     break
             elif key in ("begin", "declare") and tokens.peek() != "transaction":
                 self._inline_body(found)
@@ -241,7 +241,8 @@ class RoutineGrammar(GrammarPart):
         return found
 
     def _at_type(self) -> bool:
-        return self.kinds[self.tokens.i] in (WORD, QUOTED) and self.keys[self.tokens.i + 1] not in (
+        tokens = self.tokens
+        return tokens.kinds[tokens.i] in (WORD, QUOTED) and tokens.keys[tokens.i + 1] not in (
             "(",
             ".",
             "+",
@@ -253,13 +254,13 @@ class RoutineGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         tokens.take("setof")
-        if self.keys[tokens.i] == "table" and tokens.peek() == "(":
+        if tokens.keys[tokens.i] == "table" and tokens.peek() == "(":
             tokens.i += 1
             found.returns, _ = grammar.ddl.table_definition()
-        elif self.keys[tokens.i] == "table":
+        elif tokens.keys[tokens.i] == "table":
             tokens.i += 1
             found.returns = []
-        elif self.written(tokens.i).startswith("@"):
+        elif tokens.written(tokens.i).startswith("@"):
             variable = tokens.name()
             tokens.expect("table")
             columns, _ = grammar.ddl.table_definition()
@@ -271,16 +272,16 @@ class RoutineGrammar(GrammarPart):
     def _routine_body(self, found: tree.Routine) -> None:
         grammar = self.grammar
         tokens = self.tokens
-        if self.kinds[tokens.i] == STRING:
+        if tokens.kinds[tokens.i] == STRING:
             found.text = tokens.i
             tokens.i += 1
             while tokens.take(","):
                 tokens.i += 1  # AS 'library', 'symbol'
                 found.text = None
-        elif self.keys[tokens.i] == "(" or (
+        elif tokens.keys[tokens.i] == "(" or (
             grammar.expressions.is_query(tokens.i) and not self.dialect.bare_statements
         ):
-            at = self.starts[tokens.i]
+            at = tokens.starts[tokens.i]
             if grammar.expressions.is_query(tokens.i):
                 query = grammar.queries.query()
                 found.body.append(tree.Return(at, tokens.end_of_last(), None, query))
@@ -292,8 +293,9 @@ class RoutineGrammar(GrammarPart):
 
     def _macro_body(self, found: tree.Routine) -> None:
         """``AS expression``, ``AS TABLE query``."""
-        start = self.starts[self.tokens.i]
-        if self.tokens.take("table"):
+        tokens = self.tokens
+        start = tokens.starts[tokens.i]
+        if tokens.take("table"):
             found.returns = []
             found.body.append(tree.Return(start, 0, None, self.grammar.queries.query()))
         else:
@@ -303,7 +305,7 @@ class RoutineGrammar(GrammarPart):
         """Read a body that stands in the statement itself."""
         tokens = self.tokens
         tokens.in_block += 1
-        if self.keys[tokens.i] == "begin" or self.keys[tokens.i] == "declare":
+        if tokens.keys[tokens.i] == "begin" or tokens.keys[tokens.i] == "declare":
             found.body.append(self.grammar.statements.statement())
             if self.dialect.bare_statements:
                 found.body += self._rest_of_batch()
@@ -315,8 +317,9 @@ class RoutineGrammar(GrammarPart):
 
     def _declared_block(self) -> tree.Block:
         """Read ``declarations BEGIN … END`` without a word before it."""
-        block = tree.Block(self.starts[self.tokens.i], 0, self.grammar.variables.declarations("begin"), [])
-        self.tokens.expect("begin")
+        tokens = self.tokens
+        block = tree.Block(tokens.starts[tokens.i], 0, self.grammar.variables.declarations("begin"), [])
+        tokens.expect("begin")
         self.grammar.blocks.block_rest(block)
         return block
 
@@ -334,8 +337,8 @@ class RoutineGrammar(GrammarPart):
         if language not in ("sql", "plpgsql", "snowflake", "plpgsqlu"):
             found.problem = (
                 f"the body is in {language or 'a language that is not named'}",
-                self.starts[i],
-                self.ends[i],
+                self.tokens.starts[i],
+                self.tokens.ends[i],
             )
             return
         inner = self.grammar.of_string(i)
@@ -361,34 +364,39 @@ class RoutineGrammar(GrammarPart):
         tokens = self.tokens
         grammar.ddl.if_not_exists()
         found = tree.Routine(start, 0, "trigger", tokens.qualified("a trigger"), [], [], None, None)
-        while self.keys[tokens.i] not in ("on", "", ";"):
+        while tokens.keys[tokens.i] not in ("on", "", ";"):
             tokens.i += 1
         tokens.expect("on")
         if tokens.take_words("nested", "table"):
             tokens.name()
             tokens.expect("of")
         found.table = grammar.table_refs.table_name()
-        while self.keys[tokens.i] not in ("execute", "begin", "as", "declare", "", ";", "call", "compound"):
+        while tokens.keys[tokens.i] not in ("execute", "begin", "as", "declare", "", ";", "call", "compound"):
             if tokens.take("when"):
                 found.condition = grammar.expressions.expression()
                 continue
             tokens.i += 1
-            if self.keys[tokens.i - 1] == "row" and self.keys[tokens.i] in ("set", "insert", "update", "delete"):
+            if tokens.keys[tokens.i - 1] == "row" and tokens.keys[tokens.i] in (
+                "set",
+                "insert",
+                "update",
+                "delete",
+            ):
                 break
         if tokens.take_words("compound", "trigger"):
             found.body.append(self._compound())
-        elif self.keys[tokens.i] in ("execute", "call"):
+        elif tokens.keys[tokens.i] in ("execute", "call"):
             tokens.i += 1
-            if self.keys[tokens.i] in ("function", "procedure"):
+            if tokens.keys[tokens.i] in ("function", "procedure"):
                 tokens.i += 1
             found.calls = tokens.qualified("a function")
             tokens.to_end()
-        elif self.keys[tokens.i] == "as":
+        elif tokens.keys[tokens.i] == "as":
             tokens.i += 1
             self._inline_body(found)
-        elif self.keys[tokens.i] in ("begin", "declare"):
+        elif tokens.keys[tokens.i] in ("begin", "declare"):
             self._inline_body(found)
-        elif self.keys[tokens.i] not in ("", ";"):
+        elif tokens.keys[tokens.i] not in ("", ";"):
             tokens.in_block += 1
             found.body.append(grammar.statements.statement())
             tokens.in_block -= 1
@@ -400,7 +408,7 @@ class RoutineGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         tokens.i += 1
-        found = tree.Routine(self.starts[first], 0, "rule", (tokens.name("a rule"),), [], [], None, None)
+        found = tree.Routine(tokens.starts[first], 0, "rule", (tokens.name("a rule"),), [], [], None, None)
         tokens.expect("as")
         tokens.expect("on")
         tokens.i += 1
@@ -413,18 +421,18 @@ class RoutineGrammar(GrammarPart):
             tokens.take("instead")
         if tokens.take("nothing"):
             pass
-        elif self.keys[tokens.i] == "(" and not grammar.expressions.is_query(tokens.i + 1):
+        elif tokens.keys[tokens.i] == "(" and not grammar.expressions.is_query(tokens.i + 1):
             tokens.i += 1
-            while self.keys[tokens.i] != ")":
+            while tokens.keys[tokens.i] != ")":
                 if not tokens.take(";"):
                     found.body.append(grammar.statements.statement())
-                    if self.keys[tokens.i] not in (";", ")"):
+                    if tokens.keys[tokens.i] not in (";", ")"):
                         tokens.fail("“)”")
             tokens.i += 1
         else:
             parenthesized = tokens.take("(")
             found.body.append(grammar.statements.statement())
-            while parenthesized and tokens.take(";") and self.keys[tokens.i] != ")":
+            while parenthesized and tokens.take(";") and tokens.keys[tokens.i] != ")":
                 found.body.append(grammar.statements.statement())
             if parenthesized:
                 tokens.expect(")")
@@ -434,23 +442,23 @@ class RoutineGrammar(GrammarPart):
     def _compound(self) -> tree.Statement:
         """The declarations and sections of a compound trigger: ``BEFORE EACH ROW IS … END BEFORE EACH ROW; …``."""
         tokens = self.tokens
-        block = tree.Block(self.starts[tokens.i], 0, [], [])
+        block = tree.Block(tokens.starts[tokens.i], 0, [], [])
         self.grammar.blocks.enter_block()
-        while self.keys[tokens.i] not in ("end", ""):
+        while tokens.keys[tokens.i] not in ("end", ""):
             if tokens.take(";"):
                 continue
-            if self.keys[tokens.i] not in ("before", "after", "instead"):
+            if tokens.keys[tokens.i] not in ("before", "after", "instead"):
                 block.declarations.append(self.grammar.variables.declaration())
                 continue
-            while self.keys[tokens.i] not in ("is", "as", "", ";"):
+            while tokens.keys[tokens.i] not in ("is", "as", "", ";"):
                 tokens.i += 1
             tokens.i += 1
             block.body.append(self._declared_block())
-            while self.keys[tokens.i] not in (";", ""):
+            while tokens.keys[tokens.i] not in (";", ""):
                 tokens.i += 1  # END BEFORE EACH ROW
         tokens.expect("end")
         tokens.in_block -= 1
-        if self.kinds[tokens.i] in (WORD, QUOTED):
+        if tokens.kinds[tokens.i] in (WORD, QUOTED):
             tokens.i += 1
         block.end = tokens.end_of_last()
         return block
@@ -460,20 +468,20 @@ class RoutineGrammar(GrammarPart):
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
-        found = tree.Routine(self.starts[first], 0, "do", (), [], [], "plpgsql", None)
+        found = tree.Routine(tokens.starts[first], 0, "do", (), [], [], "plpgsql", None)
         if tokens.take("language"):
-            found.language = self.written(tokens.i).strip("'").lower()
+            found.language = tokens.written(tokens.i).strip("'").lower()
             tokens.i += 1
-        if self.kinds[tokens.i] != STRING:
+        if tokens.kinds[tokens.i] != STRING:
             if self.dialect.executed_comments:  # MySQL: values are computed, and thrown away
                 self.grammar.calls.expression_list()
-                return tree.Recognised(self.starts[first], tokens.end_of_last(), "evaluate")
+                return tree.Recognised(tokens.starts[first], tokens.end_of_last(), "evaluate")
             tokens.i = first
             return None
         found.text = tokens.i
         tokens.i += 1
         if tokens.take("language"):
-            found.language = self.written(tokens.i).strip("'").lower()
+            found.language = tokens.written(tokens.i).strip("'").lower()
             tokens.i += 1
         found.end = tokens.end_of_last()
         self._read_text(found)

@@ -25,16 +25,17 @@ class SessionGrammar(GrammarPart):
         tokens.take("as")
         if not grammar.expressions.is_query(tokens.i):
             self.tokens.to_end()
-            return tree.Recognised(self.starts[first], tokens.end_of_last(), "cache_table")
+            return tree.Recognised(tokens.starts[first], tokens.end_of_last(), "cache_table")
         query = grammar.queries.query()
         return tree.CreateView(
-            self.starts[first], tokens.end_of_last(), target, None, query, False, True, "cached_table"
+            tokens.starts[first], tokens.end_of_last(), target, None, query, False, True, "cached_table"
         )
 
     def explain(self) -> tree.Statement:
-        first = self.tokens.i
-        self.tokens.to_end()
-        return tree.Recognised(self.starts[first], self.tokens.end_of_last(), "explain")
+        tokens = self.tokens
+        first = tokens.i
+        tokens.to_end()
+        return tree.Recognised(tokens.starts[first], tokens.end_of_last(), "explain")
 
     def prepare(self) -> tree.Statement | None:
         """``PREPARE name [(types)] AS statement``: what is prepared is what will run."""
@@ -42,33 +43,33 @@ class SessionGrammar(GrammarPart):
         first = tokens.i
         tokens.i += 1
         tokens.name("a name")
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             tokens.skip_parentheses()
         if tokens.take("from"):
-            after = self.keys[tokens.i + 1]
-            if self.kinds[tokens.i] == WORD and after not in (";", ""):
+            after = tokens.keys[tokens.i + 1]
+            if tokens.kinds[tokens.i] == WORD and after not in (";", ""):
                 body = self.grammar.statements.statement()
-                return tree.Wrapped(self.starts[first], body.end, "prepare", body)
+                return tree.Wrapped(tokens.starts[first], body.end, "prepare", body)
             # MySQL: the text of the statement
-            name = tokens.spelled(self.written(first + 1))
+            name = tokens.spelled(tokens.written(first + 1))
             value = self.grammar.expressions.expression()
-            return tree.Prepare(self.starts[first], value.end, [name], value)
+            return tree.Prepare(tokens.starts[first], value.end, [name], value)
         if not tokens.take("as"):
             tokens.i = first
             return None
         body = self.grammar.statements.statement()
-        return tree.Wrapped(self.starts[first], body.end, "prepare", body)
+        return tree.Wrapped(tokens.starts[first], body.end, "prepare", body)
 
     def delimiter(self) -> tree.Statement:
         """MySQL's client command names another mark for the end of statements."""
         tokens = self.tokens
         first = tokens.i
-        line_end = self.text.find("\n", self.starts[first])
-        line_end = len(self.text) if line_end < 0 else line_end
-        self.tokens.mark = self.text[self.ends[first] : line_end].strip()
-        while self.kinds[tokens.i] != END and self.starts[tokens.i] < line_end:
+        line_end = tokens.text.find("\n", tokens.starts[first])
+        line_end = len(tokens.text) if line_end < 0 else line_end
+        self.tokens.mark = tokens.text[tokens.ends[first] : line_end].strip()
+        while tokens.kinds[tokens.i] != END and tokens.starts[tokens.i] < line_end:
             tokens.i += 1
-        return tree.Recognised(self.starts[first], tokens.end_of_last(), "delimiter")
+        return tree.Recognised(tokens.starts[first], tokens.end_of_last(), "delimiter")
 
 
 register(

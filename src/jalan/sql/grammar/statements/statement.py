@@ -47,16 +47,16 @@ class StatementGrammar(GrammarPart):
         """Read one statement; raises SqlSyntaxError."""
         grammar = self.grammar
         tokens = self.tokens
-        key = self.keys[tokens.i]
-        start = self.starts[tokens.i]
+        key = tokens.keys[tokens.i]
+        start = tokens.starts[tokens.i]
         if key in ("select", "values", "table", "("):
             return self.query_statement(None, start)
         if key in ("map", "reduce") and self.dialect.lambdas and tokens.peek() != "(":
             return self.query_statement(None, start)
         if (
             key == "update"
-            and self.keys[tokens.i + 1] == "extensions"
-            and self.keys[tokens.i + 2] in (";", "", "(")
+            and tokens.keys[tokens.i + 1] == "extensions"
+            and tokens.keys[tokens.i + 2] in (";", "", "(")
         ):
             self.tokens.to_end()
             return tree.Recognised(start, tokens.end_of_last(), "update_extensions")
@@ -74,7 +74,7 @@ class StatementGrammar(GrammarPart):
         return found
 
     def _after_with(self, ctes: tree.With, start: int) -> tree.Statement:
-        if self.keys[self.tokens.i] == "from":
+        if self.tokens.keys[self.tokens.i] == "from":
             found = self.grammar.dml.hive_inserts()
             if found is not None:
                 assert isinstance(found, tree.MultiInsert)
@@ -103,17 +103,17 @@ class StatementGrammar(GrammarPart):
 
     def from_first(self) -> tree.Statement:
         """``FROM …``: a query, or changes, whose tables stand first."""
-        start = self.starts[self.tokens.i]
+        start = self.tokens.starts[self.tokens.i]
         return self.grammar.dml.hive_inserts() or self.query_statement(None, start)
 
     def pivoted(self) -> tree.Statement:
         """``PIVOT t …``: a query without SELECT."""
-        return self.query_statement(None, self.starts[self.tokens.i])
+        return self.query_statement(None, self.tokens.starts[self.tokens.i])
 
     def _recognised(self) -> tree.Statement:
         tokens = self.tokens
         first = tokens.i
-        word = self.keys[first]
+        word = tokens.keys[first]
         known = word in RECOGNISED or word in self.dialect.commands
         known = known or (word in _RECOGNISED_ELSEWHERE and not self.dialect.joins_need_condition)
         if not known:
@@ -121,23 +121,27 @@ class StatementGrammar(GrammarPart):
         words = [word]
         tokens.i += 1
         if words[0] in _TWO_WORDS:
-            while self.keys[tokens.i] in _KIND_FILLERS:
+            while tokens.keys[tokens.i] in _KIND_FILLERS:
                 tokens.i += 1
-            if self.kinds[tokens.i] == WORD:
-                words.append(self.keys[tokens.i])
-                if words[1] in _THREE_WORDS and self.kinds[tokens.i + 1] == WORD and tokens.peek() in _THIRD_WORDS:
+            if tokens.kinds[tokens.i] == WORD:
+                words.append(tokens.keys[tokens.i])
+                if (
+                    words[1] in _THREE_WORDS
+                    and tokens.kinds[tokens.i + 1] == WORD
+                    and tokens.peek() in _THIRD_WORDS
+                ):
                     words.append(tokens.peek())
         if self.dialect.bare_statements:
-            while self.kinds[tokens.i] != END and self.keys[tokens.i] != ";" and not self._bare_end(first):
+            while tokens.kinds[tokens.i] != END and tokens.keys[tokens.i] != ";" and not self._bare_end(first):
                 tokens.i += 1
         else:
             self.tokens.to_end()
-        return tree.Recognised(self.starts[first], tokens.end_of_last(), "_".join(words))
+        return tree.Recognised(tokens.starts[first], tokens.end_of_last(), "_".join(words))
 
     def _bare_end(self, first: int) -> bool:
         """Whether a statement ends before this token: it begins a line, and could begin a statement."""
         tokens = self.tokens
-        at = self.text.rfind("\n", self.ends[tokens.i - 1], self.starts[tokens.i])
+        at = tokens.text.rfind("\n", tokens.ends[tokens.i - 1], tokens.starts[tokens.i])
         return tokens.i > first + 1 and at >= 0 and self.grammar.blocks.at_statement()
 
 

@@ -31,7 +31,7 @@ class TargetGrammar(GrammarPart):
         tokens = self.tokens
         tokens.expect("(")
         found: list[_Target] = []
-        while self.keys[tokens.i] != ")":
+        while tokens.keys[tokens.i] != ")":
             found.append(self.column_target(tables))
             if not tokens.take(","):
                 break
@@ -44,7 +44,7 @@ class TargetGrammar(GrammarPart):
         name = self.grammar.select_list.string_or_name("a column")
         qualifier = None
         whole = tokens.i
-        while self.keys[tokens.i] in (".", "["):
+        while tokens.keys[tokens.i] in (".", "["):
             if tokens.take("."):
                 part = tokens.name("a field")
                 if name in tables and qualifier is None:
@@ -52,12 +52,12 @@ class TargetGrammar(GrammarPart):
                     whole = tokens.i
             else:
                 self._skip_subscript()
-        return _Target(name, qualifier, "".join(map(self.written, range(whole, tokens.i))))
+        return _Target(name, qualifier, "".join(map(tokens.written, range(whole, tokens.i))))
 
     def _skip_subscript(self) -> None:
         tokens = self.tokens
         while not tokens.take("]"):
-            if self.kinds[tokens.i] == END:
+            if tokens.kinds[tokens.i] == END:
                 tokens.fail("“]”")
             tokens.i += 1
 
@@ -65,21 +65,21 @@ class TargetGrammar(GrammarPart):
         tokens = self.tokens
         found = []
         while True:
-            start = self.starts[tokens.i]
-            if self.keys[tokens.i] == "(":
+            start = tokens.starts[tokens.i]
+            if tokens.keys[tokens.i] == "(":
                 targets = self._qualified_targets(tables)
             else:
                 targets = [self.column_target(tables)]
             columns = [target.name for target in targets]
-            operator = self.keys[tokens.i]
+            operator = tokens.keys[tokens.i]
             if operator in ("+=", "-=", "*=", "/=", "%=", "&=", "|=", "^=", ":="):
                 tokens.i += 1
             else:
                 tokens.expect("=")
-            if self.keys[tokens.i] == "default" and tokens.peek() != "(":
+            if tokens.keys[tokens.i] == "default" and tokens.peek() != "(":
                 i = tokens.i
                 tokens.i += 1
-                value: tree.Expression = tree.Literal(self.starts[i], self.ends[i], "")
+                value: tree.Expression = tree.Literal(tokens.starts[i], tokens.ends[i], "")
             else:
                 value = self.grammar.expressions.expression()
             if operator not in ("=", ":="):
@@ -109,10 +109,10 @@ class TargetGrammar(GrammarPart):
         """Read a variable that takes a value, maybe a field or an element of one."""
         tokens = self.tokens
         name = self.grammar.select_list.string_or_name("a variable")
-        while self.keys[tokens.i] in (".", "(", "["):
+        while tokens.keys[tokens.i] in (".", "(", "["):
             if tokens.take("."):
                 name = f"{name}.{tokens.name('a field')}"
-            elif self.keys[tokens.i] == "(":
+            elif tokens.keys[tokens.i] == "(":
                 tokens.skip_parentheses()
             else:
                 self._skip_subscript()
@@ -126,5 +126,5 @@ class TargetGrammar(GrammarPart):
         statement.returning += self.grammar.select_list.items()
         if tokens.take("into"):
             statement.into = self.grammar.table_refs.table_name()
-            if self.keys[tokens.i] == "(":
+            if tokens.keys[tokens.i] == "(":
                 statement.into_columns = tokens.names_in_parentheses()

@@ -17,33 +17,33 @@ class VariableGrammar(GrammarPart):
         i = tokens.i + 1
         element = False
         while True:
-            if self.keys[i] == "." and self.kinds[i + 1] in (WORD, QUOTED):
+            if tokens.keys[i] == "." and tokens.kinds[i + 1] in (WORD, QUOTED):
                 i += 2
-            elif self.keys[i] == "[":
-                while self.keys[i] not in ("]", "", ";"):
+            elif tokens.keys[i] == "[":
+                while tokens.keys[i] not in ("]", "", ";"):
                     i += 1
                 i += 1
-            elif self.keys[i] == "(" and self.dialect.bare_calls:
+            elif tokens.keys[i] == "(" and self.dialect.bare_calls:
                 i = self.grammar.ddl.behind_parentheses(i)
                 element = True  # or IF (a) = b THEN
             else:
                 break
-        equals = self.keys[i] == "=" and not element
-        return self.keys[i] == ":=" or (equals and self.keys[tokens.i] not in tokens.reserved)
+        equals = tokens.keys[i] == "=" and not element
+        return tokens.keys[i] == ":=" or (equals and tokens.keys[tokens.i] not in tokens.reserved)
 
     def assignment(self) -> tree.Statement:
         tokens = self.tokens
-        start = self.starts[tokens.i]
-        if self.kinds[tokens.i] == PARAMETER:  # :new.fare := …
+        start = tokens.starts[tokens.i]
+        if tokens.kinds[tokens.i] == PARAMETER:  # :new.fare := …
             tokens.i += 1
-            name = self.written(tokens.i - 1)[1:]
+            name = tokens.written(tokens.i - 1)[1:]
         else:
             name = tokens.name("a variable")
         element = False
-        while self.keys[tokens.i] not in (":=", "="):
+        while tokens.keys[tokens.i] not in (":=", "="):
             if tokens.take("."):
                 name = f"{name}.{tokens.name('a field')}"
-            elif self.keys[tokens.i] == "(":
+            elif tokens.keys[tokens.i] == "(":
                 tokens.skip_parentheses()
                 element = True
             else:
@@ -57,10 +57,10 @@ class VariableGrammar(GrammarPart):
         """Read the value of an assignment; PL/pgSQL allows FROM and WHERE behind it."""
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         at = tokens.i
         value = grammar.expressions.expression()
-        if self.keys[tokens.i] in ("from", "where"):
+        if tokens.keys[tokens.i] in ("from", "where"):
             tokens.i = at
             select = tree.Select(start, 0, None, grammar.select_list.items(), None, False, [], None, [], None, {})
             if tokens.take("from"):
@@ -76,28 +76,28 @@ class VariableGrammar(GrammarPart):
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
-        if self.keys[tokens.i] == "(":
+        if tokens.keys[tokens.i] == "(":
             names = tokens.names_in_parentheses()
-        elif self._variable_scope() or self.kinds[tokens.i] == PARAMETER or (
-            self.kinds[tokens.i] == WORD and self.keys[tokens.i + 1] in ("=", ":=", "+=", "-=", "*=", "/=")
+        elif self._variable_scope() or tokens.kinds[tokens.i] == PARAMETER or (
+            tokens.kinds[tokens.i] == WORD and tokens.keys[tokens.i + 1] in ("=", ":=", "+=", "-=", "*=", "/=")
         ):  # fmt: skip
             names = [grammar.select_list.string_or_name("a variable")]
         else:
             tokens.i = first
             return None
-        operator = self.keys[tokens.i]
+        operator = tokens.keys[tokens.i]
         if operator not in ("=", ":=", "+=", "-=", "*=", "/="):
             tokens.i = first
             return None
         tokens.i += 1
-        if self.keys[tokens.i] == "cursor":
+        if tokens.keys[tokens.i] == "cursor":
             tokens.i += 2
             query = grammar.queries.query()
-            return tree.Declare(self.starts[first], tokens.end_of_last(), names, None, query, None)
+            return tree.Declare(tokens.starts[first], tokens.end_of_last(), names, None, query, None)
         if (
-            self.kinds[tokens.i] == WORD
-            and self.keys[tokens.i] in ("on", "off")
-            and self.keys[tokens.i + 1] in (";", "")
+            tokens.kinds[tokens.i] == WORD
+            and tokens.keys[tokens.i] in ("on", "off")
+            and tokens.keys[tokens.i + 1] in (";", "")
         ):
             tokens.i = first
             return None
@@ -110,15 +110,15 @@ class VariableGrammar(GrammarPart):
             grammar.select_list.string_or_name("a variable")
             tokens.i += 1
             value = tree.Binary(value.start, value.end, ",", value, self._set_value())
-        return tree.Assign(self.starts[first], tokens.end_of_last(), names, value)
+        return tree.Assign(tokens.starts[first], tokens.end_of_last(), names, value)
 
     def _variable_scope(self) -> bool:
         """Step over GLOBAL, SESSION and the like before a variable."""
         tokens = self.tokens
         if (
-            self.keys[tokens.i] in _SCOPES
-            and self.kinds[tokens.i + 1] == WORD
-            and self.keys[tokens.i + 2] in ("=", ":=")
+            tokens.keys[tokens.i] in _SCOPES
+            and tokens.kinds[tokens.i + 1] == WORD
+            and tokens.keys[tokens.i + 2] in ("=", ":=")
         ):
             tokens.i += 1
             return True
@@ -126,16 +126,17 @@ class VariableGrammar(GrammarPart):
 
     def _set_value(self) -> tree.Expression:
         """Read a value, or the word DEFAULT and its like that some variables take."""
-        i = self.tokens.i
-        if self.keys[i] in ("default", "on", "off", "all", "binary") and self.keys[i + 1] in (",", ";", ""):
-            self.tokens.i += 1
-            return tree.Literal(self.starts[i], self.ends[i], "")
+        tokens = self.tokens
+        i = tokens.i
+        if tokens.keys[i] in ("default", "on", "off", "all", "binary") and tokens.keys[i + 1] in (",", ";", ""):
+            tokens.i += 1
+            return tree.Literal(tokens.starts[i], tokens.ends[i], "")
         return self.grammar.expressions.expression()
 
     def declare(self) -> tree.Statement | None:
         tokens = self.tokens
         first = tokens.i
-        start = self.starts[first]
+        start = tokens.starts[first]
         tokens.i += 1
         if self.dialect.variables:
             return self._declare_variables(start)
@@ -154,10 +155,10 @@ class VariableGrammar(GrammarPart):
         """``DECLARE CONTINUE HANDLER FOR condition statement``: it may run, so its statement counts."""
         tokens = self.tokens
         while not tokens.take("for"):
-            if self.kinds[tokens.i] == END:
+            if tokens.kinds[tokens.i] == END:
                 tokens.fail("“FOR”")
             tokens.i += 1
-        while self.keys[tokens.i] in (
+        while tokens.keys[tokens.i] in (
             "not",
             "found",
             "sqlexception",
@@ -179,16 +180,16 @@ class VariableGrammar(GrammarPart):
         while tokens.take(","):
             names.append(tokens.name("a variable"))
         found = tree.Declare(start, 0, names, None, None, None)
-        if self.keys[tokens.i] == "condition":
+        if tokens.keys[tokens.i] == "condition":
             tokens.to_end()
-        if self.keys[tokens.i] not in ("default", ":=", "=", ";"):
-            if self.keys[tokens.i] in ("cursor", "resultset") or tokens.peek() == "for":
-                while self.keys[tokens.i] not in ("for", "default", ":=", ";", ""):
+        if tokens.keys[tokens.i] not in ("default", ":=", "=", ";"):
+            if tokens.keys[tokens.i] in ("cursor", "resultset") or tokens.peek() == "for":
+                while tokens.keys[tokens.i] not in ("for", "default", ":=", ";", ""):
                     tokens.i += 1
                 if tokens.take("for"):
                     if grammar.expressions.is_query(tokens.i):
                         found.query = grammar.queries.query()
-                    elif self.kinds[tokens.i] in (WORD, QUOTED):
+                    elif tokens.kinds[tokens.i] in (WORD, QUOTED):
                         found.over = tokens.name("a result set")
                     found.end = tokens.end_of_last()
                     return found
@@ -196,9 +197,9 @@ class VariableGrammar(GrammarPart):
                 tokens.take("constant")
                 tokens.take("in") or tokens.take("out") or tokens.take("inout")
                 found.type, found.rowtype = self._declared_type()
-        while self.keys[tokens.i] not in ("default", ":=", "=", ";", ""):
+        while tokens.keys[tokens.i] not in ("default", ":=", "=", ";", ""):
             tokens.i += 1
-        if self.keys[tokens.i] in ("default", ":=", "="):
+        if tokens.keys[tokens.i] in ("default", ":=", "="):
             tokens.i += 1
             found.value = self.value()
         found.end = tokens.end_of_last()
@@ -206,14 +207,15 @@ class VariableGrammar(GrammarPart):
 
     def _declared_type(self) -> tuple[tuple[str, ...], bool]:
         """Read the type of a variable; returns its name, and whether it is that of a table's or cursor's rows."""
-        i = self.tokens.i
+        tokens = self.tokens
+        i = tokens.i
         parts: list[str] = []
-        while self.kinds[i] in (WORD, QUOTED):
-            parts.append(self.tokens.spelled(self.written(i)) if self.kinds[i] == WORD else self.written(i)[1:-1])
-            if self.keys[i + 1] != ".":
+        while tokens.kinds[i] in (WORD, QUOTED):
+            parts.append(tokens.spelled(tokens.written(i)) if tokens.kinds[i] == WORD else tokens.written(i)[1:-1])
+            if tokens.keys[i + 1] != ".":
                 break
             i += 2
-        rowtype = self.keys[i + 1] == "%" and self.keys[i + 2] == "rowtype"
+        rowtype = tokens.keys[i + 1] == "%" and tokens.keys[i + 2] == "rowtype"
         self.grammar.calls.type_name()
         return tuple(parts), rowtype
 
@@ -227,16 +229,16 @@ class VariableGrammar(GrammarPart):
     def _type_declaration(self) -> tree.Statement:
         """``TYPE t IS RECORD (a …, b …)``, ``TYPE t IS TABLE OF u``, ``TYPE t IS REF CURSOR``."""
         tokens = self.tokens
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         found = tree.DeclareType(start, 0, tokens.name("a type"), [])
         if not tokens.take("is"):
             tokens.expect("as")
         if tokens.take("record"):
             found.fields, _ = self.grammar.ddl.table_definition()
-        elif self.keys[tokens.i] in ("table", "varray", "varying"):
-            while self.keys[tokens.i] not in ("of", ";", ""):
-                if self.keys[tokens.i] == "(":
+        elif tokens.keys[tokens.i] in ("table", "varray", "varying"):
+            while tokens.keys[tokens.i] not in ("of", ";", ""):
+                if tokens.keys[tokens.i] == "(":
                     tokens.skip_parentheses()
                 else:
                     tokens.i += 1
@@ -250,7 +252,7 @@ class VariableGrammar(GrammarPart):
         """Read declarations up to one of these words."""
         tokens = self.tokens
         found: list[tree.Statement] = []
-        while self.keys[tokens.i] and self.keys[tokens.i] not in stops:
+        while tokens.keys[tokens.i] and tokens.keys[tokens.i] not in stops:
             if not tokens.take(";"):
                 found.append(self.declaration())
         return found
@@ -258,23 +260,23 @@ class VariableGrammar(GrammarPart):
     def declaration(self) -> tree.Statement:
         grammar = self.grammar
         tokens = self.tokens
-        start = self.starts[tokens.i]
-        while self.keys[tokens.i] in _MEMBERS and self.keys[tokens.i + 1] in _BEHIND_MEMBER:
+        start = tokens.starts[tokens.i]
+        while tokens.keys[tokens.i] in _MEMBERS and tokens.keys[tokens.i + 1] in _BEHIND_MEMBER:
             tokens.i += 1
-        if self.keys[tokens.i] in ("function", "procedure") and self.kinds[tokens.i + 1] in (WORD, QUOTED):
+        if tokens.keys[tokens.i] in ("function", "procedure") and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
             return grammar.routines.local_routine()
-        if self.keys[tokens.i] == "type" and tokens.peek(2) in ("is", "as"):
+        if tokens.keys[tokens.i] == "type" and tokens.peek(2) in ("is", "as"):
             return self._type_declaration()
-        if self.keys[tokens.i] in ("pragma", "exception", "type", "subtype"):
+        if tokens.keys[tokens.i] in ("pragma", "exception", "type", "subtype"):
             tokens.to_end()
             return tree.Recognised(start, tokens.end_of_last(), "declare")
-        if self.keys[tokens.i] == "cursor":  # PL/SQL: CURSOR name [(…)] IS query
+        if tokens.keys[tokens.i] == "cursor":  # PL/SQL: CURSOR name [(…)] IS query
             tokens.i += 1
             name = tokens.name("a cursor")
-            parameters = self._cursor_parameters() if self.keys[tokens.i] == "(" else None
+            parameters = self._cursor_parameters() if tokens.keys[tokens.i] == "(" else None
             if tokens.take("return"):
                 self._declared_type()
-            if self.keys[tokens.i] == ";":
+            if tokens.keys[tokens.i] == ";":
                 return tree.Recognised(start, tokens.end_of_last(), "declare")
             tokens.i += 1
             query = grammar.queries.query()
@@ -284,14 +286,14 @@ class VariableGrammar(GrammarPart):
         if tokens.peek() in ("cursor", "scroll", "no") or (tokens.peek() == "alias" and tokens.peek(2) == "for"):
             name = tokens.name("a variable")
             parameters = None
-            while self.keys[tokens.i] not in ("for", "is", ";", ""):
-                if self.keys[tokens.i] == "(":
+            while tokens.keys[tokens.i] not in ("for", "is", ";", ""):
+                if tokens.keys[tokens.i] == "(":
                     parameters = self._cursor_parameters()
                 else:
                     tokens.i += 1
             tokens.i += 1
             cursor = grammar.queries.query() if grammar.expressions.is_query(tokens.i) else None
-            over = tokens.name() if cursor is None and self.kinds[tokens.i] in (WORD, QUOTED) else None
+            over = tokens.name() if cursor is None and tokens.kinds[tokens.i] in (WORD, QUOTED) else None
             tokens.to_end()
             declared = tree.Declare(start, tokens.end_of_last(), [name], None, cursor, None, over)
             declared.parameters = parameters
@@ -304,15 +306,15 @@ class VariableGrammar(GrammarPart):
         tokens = self.tokens
         found: list[tree.Statement] = []
         while True:
-            at = self.starts[tokens.i]
+            at = tokens.starts[tokens.i]
             name = tokens.name("a variable")
             tokens.take("as")
             declared = tree.Declare(at, 0, [name], None, None, None)
-            if self.keys[tokens.i] == "table":
+            if tokens.keys[tokens.i] == "table":
                 tokens.i += 1
                 declared.columns, _ = grammar.ddl.table_definition()
             elif not name.startswith("@"):
-                while self.keys[tokens.i] not in ("for", ";", ""):
+                while tokens.keys[tokens.i] not in ("for", ";", ""):
                     tokens.i += 1
                 tokens.expect("for")
                 declared.query = grammar.queries.query()
@@ -331,8 +333,8 @@ class VariableGrammar(GrammarPart):
 
     def let(self) -> tree.Statement | None:
         tokens = self.tokens
-        if self.kinds[tokens.i + 1] not in (WORD, QUOTED):
+        if tokens.kinds[tokens.i + 1] not in (WORD, QUOTED):
             return None
-        start = self.starts[tokens.i]
+        start = tokens.starts[tokens.i]
         tokens.i += 1
         return self._declare_one(start)
