@@ -17,7 +17,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from jalan import Extraction, extract
-from jalan.lineage.extraction import Link
+from jalan.lineage.model import Link
 
 CORPUS = Path(__file__).parents[1] / "corpus"
 TABLES = {

@@ -8,9 +8,9 @@ import pytest
 
 from jalan import Extraction, extract
 from jalan.lineage import script
-from jalan.lineage.changes import RESOLVERS
-from jalan.lineage.flows import COLLECTORS
-from jalan.lineage.procedures import STEPS
+from jalan.lineage.interpret.procedures import STEPS
+from jalan.lineage.resolve.dml import RESOLVERS
+from jalan.lineage.resolve.expressions import COLLECTORS
 from jalan.sql import tree
 from jalan.sql.grammar import expressions
 from jalan.sql.grammar.statements import registry, routines
@@ -144,7 +144,7 @@ def test_a_grammar_that_fails(
 def test_seeing_through_that_fails_leaves_the_links_of_each_statement(
     monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
-    monkeypatch.setattr("jalan.lineage.through._composed", boom)
+    monkeypatch.setattr("jalan.lineage.intermediates._composed", boom)
     found = faulty(
         "create temp table x as select name from crew; insert into tides (port) select name from x",
         "postgresql",

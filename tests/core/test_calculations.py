@@ -2,7 +2,7 @@
 
 import pytest
 
-from jalan.lineage.calculations import CalculationError, read_calculation, read_filter
+from jalan.formulas.expressions import CalculationError, read_calculation, read_filter
 
 
 def _named(text: str) -> dict[tuple[str, str], str]:

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jalan import Extraction, Item, extract, extract_many
-from jalan.lineage.extraction import Output, Source
+from jalan.lineage.model import Output, Source
 from jalan.lineage.packing import PackedExtraction, pack, unpack
 from jalan.sql.identifiers import Name
 
@@ -208,7 +208,7 @@ def test_long_and_deep_texts_are_read_or_refused_but_never_crash(sql: str) -> No
 
 @pytest.mark.skipif("JALAN_COMPILED" not in os.environ, reason="only for the run with the compiled modules")
 def test_this_run_is_of_the_compiled_modules() -> None:
-    from jalan.lineage import relations
+    from jalan.lineage.resolve import queries as relations
     from jalan.sql.grammar import expressions
 
     assert {Path(module.__file__ or "").suffix for module in (expressions, relations)} == {".so"}

@@ -5,9 +5,9 @@ import inspect
 
 import pytest
 
-from jalan.lineage.changes import RESOLVERS
-from jalan.lineage.flows import COLLECTORS
-from jalan.lineage.procedures import STEPS
+from jalan.lineage.interpret.procedures import STEPS
+from jalan.lineage.resolve.dml import RESOLVERS
+from jalan.lineage.resolve.expressions import COLLECTORS
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse

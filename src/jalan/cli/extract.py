@@ -12,7 +12,7 @@ from rich.console import Console
 from rich.table import Table
 
 from jalan.formats.openlineage import job_events
-from jalan.lineage.extraction import Extraction
+from jalan.lineage.model import Extraction
 from jalan.lineage.script import extract
 from jalan.lineage.tables import KnownTables
 from jalan.sources.errors import SourceError

@@ -7,7 +7,7 @@ is DIRECT or INDIRECT with a subtype.
 from datetime import UTC, datetime
 from typing import Any
 
-from jalan.lineage.extraction import Extraction, Link
+from jalan.lineage.model import Extraction, Link
 
 _PRODUCER = "urn:jalan"
 _EVENT = "https://openlineage.io/spec/2-0-2/OpenLineage.json#/$defs/JobEvent"

@@ -9,7 +9,7 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 
 from jalan.collecting import seldom_collecting
-from jalan.lineage.extraction import Extraction
+from jalan.lineage.model import Extraction
 from jalan.lineage.packing import pack, unpack
 from jalan.lineage.script import extract
 from jalan.lineage.tables import KnownTables

@@ -1,7 +1,7 @@
 """What can be done with flows: adding one to another, taking a part, copying."""
 
-from jalan.lineage.extraction import IDENTITY, VALUE_RANK
-from jalan.lineage.scope import Flow, Made, Mark
+from jalan.lineage.model import IDENTITY, VALUE_RANK
+from jalan.lineage.resolve.scope import Flow, Made, Mark
 
 
 def merge(target: Flow, source: Flow) -> None:

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from jalan.lineage.extraction import Diagnostic, Extraction, Link, Output, Source, Span, Statement
+from jalan.lineage.model import Diagnostic, Extraction, Link, Output, Source, Span, Statement
 from jalan.lineage.script import extract
 from jalan.lineage.tables import KnownTables
 

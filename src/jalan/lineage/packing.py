@@ -8,7 +8,7 @@ from itertools import islice, starmap
 from operator import attrgetter
 from typing import Any
 
-from jalan.lineage.extraction import Diagnostic, Extraction, Link, Output, Source, Statement
+from jalan.lineage.model import Diagnostic, Extraction, Link, Output, Source, Statement
 
 _SOURCE = attrgetter("table", "column", "how", "span", "spans", "path", "possible")
 _LINK = attrgetter(

@@ -5,16 +5,16 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from jalan.collecting import seldom_collecting
-from jalan.lineage.changes import ChangeResolver, Written
-from jalan.lineage.extraction import IDENTITY, Diagnostic, Extraction, Output, Source, Statement
+from jalan.lineage.derivation import Tracer
 from jalan.lineage.flow import merge
 from jalan.lineage.hints import HINTS
-from jalan.lineage.procedures import Procedure, into_variables
-from jalan.lineage.scope import Entry, Flow, Made, Mark, Relation, Scope
-from jalan.lineage.table_changes import TableChanges
+from jalan.lineage.intermediates import Storage, see_through
+from jalan.lineage.interpret.procedures import Procedure, into_variables
+from jalan.lineage.interpret.table_changes import TableChanges
+from jalan.lineage.model import IDENTITY, Diagnostic, Extraction, Output, Source, Statement
+from jalan.lineage.resolve.dml import ChangeResolver, Written
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Mark, Relation, Scope
 from jalan.lineage.tables import KnownTables, Table, TableState
-from jalan.lineage.through import Storage, see_through
-from jalan.lineage.tracing import Tracer
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.dialects.detection import guess_dialect

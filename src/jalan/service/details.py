@@ -1,6 +1,6 @@
 """How a column is made, for a person: read out of its definition when somebody asks."""
 
-from jalan.lineage.extraction import Detail
+from jalan.lineage.model import Detail
 from jalan.lineage.script import extract
 from jalan.service.answers import WayStep
 from jalan.service.snapshot import DefinitionInfo, Snapshot

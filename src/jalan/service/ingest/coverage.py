@@ -2,7 +2,7 @@
 
 from pydantic import BaseModel
 
-from jalan.lineage.extraction import Extraction, Output
+from jalan.lineage.model import Extraction, Output
 
 NOT_READ = frozenset({"syntax_error", "unterminated", "too_deep"})
 """Diagnostics that stand for a statement of which nothing was read."""

@@ -5,7 +5,7 @@ from typing import Any
 
 from sqlalchemy import delete, select
 
-from jalan.lineage.extraction import Extraction
+from jalan.lineage.model import Extraction
 from jalan.store.bulk import copy_rows
 from jalan.store.catalogue import CatalogueWriter
 from jalan.store.models import Dataset, Definition, Query, QueryField

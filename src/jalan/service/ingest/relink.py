@@ -9,8 +9,8 @@ from typing import Any
 
 import jalan
 from jalan.catalog.names import full_table_name, place_of_file
-from jalan.lineage.extraction import Extraction, Link
 from jalan.lineage.following import called_names, extract_following, routines_of
+from jalan.lineage.model import Extraction, Link
 from jalan.lineage.tables import KnownTables, Table, WatchedTables
 from jalan.service.ingest.coverage import coverage_of
 from jalan.service.ingest.identity import Aliases

@@ -11,7 +11,7 @@ from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
 from jalan.catalog.names import server_namespace
-from jalan.lineage.calculations import CalculationError, Named, read_calculation, read_filter
+from jalan.formulas.expressions import CalculationError, Named, read_calculation, read_filter
 from jalan.lineage.hints import HINTS
 from jalan.service.ingest.claims import ClaimWriter, ColumnClaim
 from jalan.service.ingest.configuration import ReportsConfig

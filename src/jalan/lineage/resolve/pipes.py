@@ -2,10 +2,10 @@
 
 from collections.abc import Callable
 
-from jalan.lineage.extraction import FILTER, GROUP_BY, IDENTITY, SORT
 from jalan.lineage.flow import carry, merge
-from jalan.lineage.relations import RelationResolver
-from jalan.lineage.scope import Entry, Flow, Made, Relation, Scope
+from jalan.lineage.model import FILTER, GROUP_BY, IDENTITY, SORT
+from jalan.lineage.resolve.queries import RelationResolver
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Relation, Scope
 from jalan.sql import tree
 
 

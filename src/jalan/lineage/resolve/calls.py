@@ -2,10 +2,10 @@
 
 from collections.abc import Mapping
 
-from jalan.lineage.extraction import IDENTITY
 from jalan.lineage.flow import carry, merge
-from jalan.lineage.pipes import PipeResolver
-from jalan.lineage.scope import Flow, Made, Relation, Scope
+from jalan.lineage.model import IDENTITY
+from jalan.lineage.resolve.pipes import PipeResolver
+from jalan.lineage.resolve.scope import Flow, Made, Relation, Scope
 from jalan.lineage.tables import TableState
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Dialect

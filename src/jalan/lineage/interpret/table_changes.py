@@ -1,7 +1,7 @@
 """What the statements of a script do to the tables themselves: making, dropping, renaming, changing columns."""
 
+from jalan.lineage.intermediates import Storage
 from jalan.lineage.tables import TableState
-from jalan.lineage.through import Storage
 from jalan.sql import tree
 
 

@@ -4,7 +4,7 @@ import difflib
 import re
 from dataclasses import dataclass
 
-from jalan.lineage.extraction import (
+from jalan.lineage.model import (
     AGGREGATION,
     CONDITIONAL,
     FILTER,

@@ -2,12 +2,12 @@
 
 from collections.abc import Collection
 
-from jalan.lineage.column_choice import chooser, columns_call, matcher, substituted
-from jalan.lineage.elements import HAS_PARTS, ElementResolver
-from jalan.lineage.extraction import IDENTITY, TRANSFORMATION, Span
 from jalan.lineage.flow import copy_flow
-from jalan.lineage.naming import output_name
-from jalan.lineage.scope import Entry, Made, Merged, Reference, Scope
+from jalan.lineage.model import IDENTITY, TRANSFORMATION, Span
+from jalan.lineage.output_names import output_name
+from jalan.lineage.resolve.column_choice import chooser, columns_call, matcher, substituted
+from jalan.lineage.resolve.elements import HAS_PARTS, ElementResolver
+from jalan.lineage.resolve.scope import Entry, Made, Merged, Reference, Scope
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Dialect, Folding
 

@@ -4,7 +4,7 @@ places in the script."""
 import re
 from collections.abc import Callable, Iterator
 
-from jalan.lineage.scope import Made, Text
+from jalan.lineage.resolve.scope import Made, Text
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.grammar.script import Unread, statements_of

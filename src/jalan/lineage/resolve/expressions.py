@@ -8,10 +8,10 @@ and ``how`` names the condition.
 from collections.abc import Callable, Collection
 from functools import cache
 
-from jalan.lineage.extraction import AGGREGATION, CONDITIONAL, FILTER, IDENTITY, SORT, TRANSFORMATION, WINDOW, Span
 from jalan.lineage.flow import carry, join_path, merge, path_of
-from jalan.lineage.lookups import NOWHERE, NameLookup
-from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
+from jalan.lineage.model import AGGREGATION, CONDITIONAL, FILTER, IDENTITY, SORT, TRANSFORMATION, WINDOW, Span
+from jalan.lineage.resolve.names import NOWHERE, NameLookup
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Dialect
 

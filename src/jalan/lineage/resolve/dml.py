@@ -2,12 +2,12 @@
 
 from collections.abc import Callable
 
-from jalan.lineage.extraction import FILTER, IDENTITY, JOIN, SORT
 from jalan.lineage.flow import carry, column_of_star, copy_flow, merge
-from jalan.lineage.from_items import entry_of
-from jalan.lineage.lookups import NOWHERE
-from jalan.lineage.routines import RoutineResolver
-from jalan.lineage.scope import Entry, Flow, Made, Reference, Relation, Scope
+from jalan.lineage.model import FILTER, IDENTITY, JOIN, SORT
+from jalan.lineage.resolve.calls import RoutineResolver
+from jalan.lineage.resolve.from_clause import entry_of
+from jalan.lineage.resolve.names import NOWHERE
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Reference, Relation, Scope
 from jalan.lineage.tables import Table, TableState, split_key
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Dialect
@@ -267,7 +267,7 @@ class ChangeResolver(RoutineResolver):
         return written
 
     def result_of(self, routine: tree.Routine, variables: dict[str, Made]) -> Relation:
-        from jalan.lineage.procedures import Procedure  # it stands on this module
+        from jalan.lineage.interpret.procedures import Procedure  # it stands on this module
 
         inner = ChangeResolver(self.dialect, self.tables, self.text)
         inner.follow(self.known, self.inlined + 1)

@@ -1,9 +1,9 @@
 """Tables in FROM that get another shape: PIVOT, UNPIVOT, MATCH_RECOGNIZE, and documents cut into columns."""
 
-from jalan.lineage.extraction import CONDITIONAL, FILTER, GROUP_BY, IDENTITY, JOIN, TRANSFORMATION, WINDOW
 from jalan.lineage.flow import carry, copy_flow, join_path, merge, path_of
-from jalan.lineage.scope import Entry, Flow, Made, Merged, Scope
-from jalan.lineage.select_lists import SelectListResolver
+from jalan.lineage.model import CONDITIONAL, FILTER, GROUP_BY, IDENTITY, JOIN, TRANSFORMATION, WINDOW
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Scope
+from jalan.lineage.resolve.select_list import SelectListResolver
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Folding
 from jalan.sql.walk import walk

@@ -1,10 +1,10 @@
 """FROM: tables, files, queries, functions, and the joins between them."""
 
-from jalan.lineage.dynamic import constant, query_of_text
-from jalan.lineage.extraction import FILTER, IDENTITY, JOIN, TRANSFORMATION, Span
 from jalan.lineage.flow import carry, merge
-from jalan.lineage.reshaping import ReshapingResolver, Visible
-from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
+from jalan.lineage.interpret.dynamic_sql import constant, query_of_text
+from jalan.lineage.model import FILTER, IDENTITY, JOIN, TRANSFORMATION, Span
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
+from jalan.lineage.resolve.table_operators import ReshapingResolver, Visible
 from jalan.lineage.tables import Table, TableState
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Dialect, Folding

@@ -2,10 +2,10 @@
 
 from collections.abc import Collection
 
-from jalan.lineage.extraction import IDENTITY, TRANSFORMATION, Diagnostic, Span
+from jalan.lineage.derivation import Tracer
 from jalan.lineage.flow import carry, column_of_star, join_path, merge
-from jalan.lineage.scope import Entry, Flow, Made, Merged, Reference, Scope
-from jalan.lineage.tracing import Tracer
+from jalan.lineage.model import IDENTITY, TRANSFORMATION, Diagnostic, Span
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Reference, Scope
 from jalan.sql.dialects.dialect import Dialect, Folding
 
 _OF_COLLECTIONS = frozenset({"count", "first", "last", "limit", "exists", "next", "prior"})

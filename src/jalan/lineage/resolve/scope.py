@@ -4,7 +4,7 @@ it stands for, or with nothing."""
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from jalan.lineage.extraction import Span
+from jalan.lineage.model import Span
 from jalan.sql import tree
 
 Key = tuple[str, str, str]

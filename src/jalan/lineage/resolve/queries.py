@@ -2,10 +2,10 @@
 
 from collections.abc import Iterator
 
-from jalan.lineage.extraction import CONDITIONAL, FILTER, GROUP_BY, IDENTITY, JOIN, SORT, TRANSFORMATION
 from jalan.lineage.flow import carry, copy_flow, merge
-from jalan.lineage.from_items import FromResolver
-from jalan.lineage.scope import Entry, Flow, Made, Merged, Relation, Scope
+from jalan.lineage.model import CONDITIONAL, FILTER, GROUP_BY, IDENTITY, JOIN, SORT, TRANSFORMATION
+from jalan.lineage.resolve.from_clause import FromResolver
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Relation, Scope
 from jalan.sql import tree
 from jalan.sql.walk import has_aggregate, names_table, walk
 

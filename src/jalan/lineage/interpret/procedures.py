@@ -6,11 +6,11 @@ next. A variable that is assigned inside a branch or a loop keeps what it had be
 
 from collections.abc import Callable
 
-from jalan.lineage.changes import ChangeResolver
-from jalan.lineage.dynamic import constant, query_of_text, statements_of_text
-from jalan.lineage.extraction import CONDITIONAL, IDENTITY, TRANSFORMATION
 from jalan.lineage.flow import copy_flow, merge
-from jalan.lineage.scope import Flow, Made, Relation, Scope
+from jalan.lineage.interpret.dynamic_sql import constant, query_of_text, statements_of_text
+from jalan.lineage.model import CONDITIONAL, IDENTITY, TRANSFORMATION
+from jalan.lineage.resolve.dml import ChangeResolver
+from jalan.lineage.resolve.scope import Flow, Made, Relation, Scope
 from jalan.sql import tree
 from jalan.sql.grammar.script import Unread
 

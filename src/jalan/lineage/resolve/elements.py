@@ -1,10 +1,10 @@
 """The parts of values: fields of structs and rows, elements of lists, and the columns that a generator makes of
 them."""
 
-from jalan.lineage.extraction import IDENTITY, TRANSFORMATION
 from jalan.lineage.flow import carry, copy_flow, merge, path_of
-from jalan.lineage.flows import FlowCollector
-from jalan.lineage.scope import Entry, Flow, Made, Reference, Scope
+from jalan.lineage.model import IDENTITY, TRANSFORMATION
+from jalan.lineage.resolve.expressions import FlowCollector
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Reference, Scope
 from jalan.sql import tree
 
 Fields = dict[str, Made]

@@ -3,8 +3,8 @@
 from collections.abc import Set
 from dataclasses import dataclass, field, replace
 
-from jalan.lineage.extraction import IDENTITY, VALUE_RANK, Link, Source, Span, Statement
 from jalan.lineage.flow import join_path
+from jalan.lineage.model import IDENTITY, VALUE_RANK, Link, Source, Span, Statement
 
 
 @dataclass(slots=True, eq=False)

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass, field
 
-from jalan.lineage.extraction import Detail, Span, Statement, Step
-from jalan.lineage.scope import Entry, Made
+from jalan.lineage.model import Detail, Span, Statement, Step
+from jalan.lineage.resolve.scope import Entry, Made
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.render.statements import StatementPrinter
