@@ -12,7 +12,7 @@ def test_every_diagnostic_is_listed() -> None:
     section = (ROOT / "docs" / "sql-support.md").read_text().partition("## Diagnostics")[2]
     listed = set(re.findall(r"^\| `(\w+)` \|", section, re.M))
     used = {"syntax_error"}
-    for path in [*(ROOT / "src/jalan/lineage").glob("*.py"), *(ROOT / "src/jalan/sql").glob("*.py")]:
+    for path in [*(ROOT / "src/jalan/lineage").rglob("*.py"), *(ROOT / "src/jalan/sql").rglob("*.py")]:
         used |= {code for pair in _CODES.findall(path.read_text()) for code in pair if code}
     assert len(used) > 12
     assert used == listed

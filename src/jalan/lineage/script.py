@@ -10,10 +10,13 @@ from jalan.lineage.flow import merge
 from jalan.lineage.hints import HINTS
 from jalan.lineage.intermediates import Storage, see_through
 from jalan.lineage.interpret.procedures import Procedure, into_variables
+from jalan.lineage.interpret.routines import result_of
 from jalan.lineage.interpret.table_changes import TableChanges
 from jalan.lineage.model import IDENTITY, Diagnostic, Extraction, Output, Source, Statement
-from jalan.lineage.resolve.dml import ChangeResolver, Written
+from jalan.lineage.resolve.environment import Environment
+from jalan.lineage.resolve.resolver import Resolver
 from jalan.lineage.resolve.scope import Entry, Flow, Made, Mark, Relation, Scope
+from jalan.lineage.resolve.written import Written
 from jalan.lineage.tables import KnownTables, Table, TableState
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
@@ -132,6 +135,7 @@ class _ScriptReader:
         self._tables = tables
         self._tokens = tokens
         self._tracer = Tracer(dialect, sql) if detail else None
+        self._idle: list[Resolver] = []  # to make one takes longer than to resolve a short query
         self._statements: list[Statement] = []
         self._changes = TableChanges(tables)
         self._bindings: list[dict[str, Storage]] = []
@@ -289,34 +293,38 @@ class _ScriptReader:
 
     # --- statements with a data flow -----------------------------------------------------------------
 
-    def _resolver(self) -> ChangeResolver:
-        resolver = ChangeResolver(self._dialect, self._tables, self._sql)
-        resolver.tracer = self._tracer
+    def _resolver(self) -> Resolver:
+        if self._idle:
+            resolver = self._idle.pop()
+            resolver.env.begin()
+        else:
+            resolver = Resolver(Environment(self._dialect, self._tables, self._sql, result_of))
+            resolver.env.tracer = self._tracer
         if self._routines:
-            resolver.follow(self._routines)
+            resolver.calls.follow(self._routines)
         return resolver
 
     def _flowing(self, node: tree.Statement, procedure: Procedure | None) -> None:
         resolver = self._resolver()
         if procedure is not None:
             around = procedure.resolver
-            resolver.variables = around.variables
-            resolver.outer = around.outer
-            resolver.ctes = around.ctes
-            resolver.trigger_table = around.trigger_table
-        outer = resolver.written(node)
+            resolver.env.variables = around.env.variables
+            resolver.env.outer = around.env.outer
+            resolver.env.ctes = around.env.ctes
+            resolver.env.trigger_table = around.env.trigger_table
+        outer = resolver.dml.written(node)
         if procedure is not None and into_variables(node):
-            procedure.receive(node, resolver.put_out(node, outer))
-        for written in [*resolver.inner, outer, *resolver.after]:
+            procedure.receive(node, resolver.dml.put_out(node, outer))
+        for written in [*resolver.env.inner, outer, *resolver.env.after]:
             if procedure is not None:
                 merge(written.rows, procedure.context)
             found = _statement_of(written)
             if self._tracer is not None:
                 self._tracer.explain(written.columns, found)
-            found.reads = list(map(str, resolver.reads))
+            found.reads = list(map(str, resolver.env.reads))
             if written is outer:
-                found.diagnostics = resolver.diagnostics
-                found.uses = {(str(table), str(column)) for table, column in resolver.uses}
+                found.diagnostics = resolver.env.diagnostics
+                found.uses = {(str(table), str(column)) for table, column in resolver.env.uses}
             made = isinstance(written.node, tree.CreateTableAs | tree.CreateView)
             storages = self._changes.storages
             bound = {key: storages[key] for key in _tables_of(found, storages) if key in storages}
@@ -331,6 +339,7 @@ class _ScriptReader:
                 self._replacing.add(len(self._statements))
             self._statements.append(found)
             self._bindings.append(bound)
+        self._idle.append(resolver)
 
     def _of_all_rows(self, node: tree.Statement) -> bool:
         """Whether a change gives every row of its table new values, or takes every row away."""
@@ -353,7 +362,7 @@ class _ScriptReader:
         if self._main is None:
             self._main = Procedure(self._resolver(), self._statement, puts_out=True)
         main = self._main
-        main.resolver.follow(self._routines)
+        main.resolver.calls.follow(self._routines)
         kind = _KINDS.get(type(node), "block")
         if isinstance(node, tree.Block) and not node.body and not node.handlers:
             kind = "declare"
@@ -362,11 +371,11 @@ class _ScriptReader:
 
     def _run(self, run: Procedure, body: list[tree.Statement], found: Statement) -> None:
         resolver = run.resolver
-        before = len(resolver.diagnostics)
+        before = len(resolver.env.diagnostics)
         run.run(body)
-        found.diagnostics += resolver.diagnostics[before:]
-        found.uses |= {(str(table), str(column)) for table, column in resolver.uses}
-        found.reads += [str(key) for key in resolver.reads if str(key) not in found.reads]
+        found.diagnostics += resolver.env.diagnostics[before:]
+        found.uses |= {(str(table), str(column)) for table, column in resolver.env.uses}
+        found.reads += [str(key) for key in resolver.env.reads if str(key) not in found.reads]
 
     def _routine(self, node: tree.Routine, around: Procedure | None = None) -> None:
         found = self._add("do" if node.kind == "do" else f"create_{node.kind}", node)
@@ -395,16 +404,16 @@ class _ScriptReader:
         """Run a routine; what stands around it, a package or a block, has variables that it sees."""
         resolver = self._resolver()
         if around is not None:
-            resolver.variables = dict(around.variables)
+            resolver.env.variables = dict(around.variables)
         for n, (name, _) in enumerate(node.parameters):
             made = Made(name, {}, {}, (node.start, node.start))
-            resolver.variables[name] = resolver.variables[resolver.spelled(f"${n + 1}")] = made
+            resolver.env.variables[name] = resolver.env.variables[resolver.env.spelled(f"${n + 1}")] = made
         for name in [*(node.returns or []), *([node.result] if node.result else [])]:
-            resolver.variables.setdefault(name, Made(name, {}, {}, (node.start, node.start)))
+            resolver.env.variables.setdefault(name, Made(name, {}, {}, (node.start, node.start)))
         if node.result is not None and node.returns is not None:
             self._changes.create(self._tables.make((node.result,), node.returns, True).key, True)
-        resolver.returned = list(node.returns or [])
-        resolver.trigger_table = table
+        resolver.env.returned = list(node.returns or [])
+        resolver.env.trigger_table = table
         self._bind_rows(resolver, table, node)
         run = Procedure(resolver, self._statement, puts_out=self._dialect.variables and node.kind == "procedure")
         self._run(run, node.body, found)
@@ -416,25 +425,25 @@ class _ScriptReader:
                 found.outputs[n].name = str(name)
         found.row_conditions = sources(run.result.rows)
 
-    def _bind_rows(self, resolver: ChangeResolver, table: tree.TableName | None, node: tree.Routine) -> None:
+    def _bind_rows(self, resolver: Resolver, table: tree.TableName | None, node: tree.Routine) -> None:
         """Let NEW and OLD, INSERTED and DELETED stand for rows of the table whose trigger runs."""
         if not (node.returns_trigger or node.kind in ("trigger", "rule")):
             return
         scope = Scope(None)
         for word in ("new", "old", "inserted", "deleted"):
-            name = resolver.spelled(word)
+            name = resolver.env.spelled(word)
             if table is None:
                 scope.add(Entry(name, (), None, {}, [], rest=Made("", {}, {}, (node.start, node.start))))
                 continue
-            entry = resolver.table_entry(table, name, None)
+            entry = resolver.from_clause.table_entry(table, name, None)
             scope.add(entry)
             columns = [
                 Made(column, {(entry.key or "", own, IDENTITY): {(table.start, table.end): None}}, {}, (0, 0))
                 for column, own in entry.order
                 if isinstance(own, str)
             ]
-            resolver.ctes[name] = Relation(columns, {}, {}, list(entry.open))
-        resolver.outer = scope
+            resolver.env.ctes[name] = Relation(columns, {}, {}, list(entry.open))
+        resolver.env.outer = scope
 
     def _trigger(self, node: tree.Routine, found: Statement) -> None:
         if node.calls is not None:

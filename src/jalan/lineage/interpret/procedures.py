@@ -6,10 +6,10 @@ next. A variable that is assigned inside a branch or a loop keeps what it had be
 
 from collections.abc import Callable
 
+from jalan.lineage.dynamic_sql import constant, query_of_text, statements_of_text
 from jalan.lineage.flow import copy_flow, merge
-from jalan.lineage.interpret.dynamic_sql import constant, query_of_text, statements_of_text
 from jalan.lineage.model import CONDITIONAL, IDENTITY, TRANSFORMATION
-from jalan.lineage.resolve.dml import ChangeResolver
+from jalan.lineage.resolve.resolver import Resolver
 from jalan.lineage.resolve.scope import Flow, Made, Relation, Scope
 from jalan.sql import tree
 from jalan.sql.grammar.script import Unread
@@ -24,7 +24,7 @@ class Procedure:
 
     result_table: str | None = None
 
-    def __init__(self, resolver: ChangeResolver, emit: Emit | None, puts_out: bool = False) -> None:
+    def __init__(self, resolver: Resolver, emit: Emit | None, puts_out: bool = False) -> None:
         self.resolver = resolver
         self.result = Relation([], {}, {}, [])
         self.context: Flow = {}
@@ -36,8 +36,8 @@ class Procedure:
         self._records: dict[str, list[str]] = {}
         self._of_any_row: set[str] = set()  # variables that hold rows of whatever columns
         for name in _GIVEN:
-            spelled = resolver.spelled(name)
-            resolver.variables.setdefault(spelled, Made(spelled, {}, {}, (0, 0)))
+            spelled = resolver.env.spelled(name)
+            resolver.env.variables.setdefault(spelled, Made(spelled, {}, {}, (0, 0)))
 
     @property
     def certain(self) -> bool:
@@ -47,7 +47,7 @@ class Procedure:
     @property
     def variables(self) -> dict[str, Made]:
         """What flows into each variable so far."""
-        return self.resolver.variables
+        return self.resolver.env.variables
 
     def run(self, statements: list[tree.Statement]) -> None:
         """Run statements one after the other."""
@@ -60,13 +60,13 @@ class Procedure:
         if handler is not None:
             handler(self, node)
         elif isinstance(node, tree.Insert) and self.result_table in node.target.parts:
-            written = self.resolver.written(node)
+            written = self.resolver.dml.written(node)
             self._add_result(Relation(written.columns, written.rows, {}, []))
         else:
             if self._emit is not None:
                 self._emit(node, self)
             elif into_variables(node):
-                self.receive(node, self.resolver.put_out_alone(node))
+                self.receive(node, self.resolver.dml.put_out_alone(node))
 
     def receive(self, node: tree.Statement, found: Relation) -> None:
         """Give the variables behind a RETURNING what it puts out."""
@@ -85,12 +85,12 @@ class Procedure:
         merge(made.conditions, self.context)
         first, _, part = name.partition(".")
         if part:
-            record = self.variables.setdefault(self.resolver.spelled(first), Made(first, {}, {}, made.span))
+            record = self.variables.setdefault(self.resolver.env.spelled(first), Made(first, {}, {}, made.span))
             record.fields = record.fields or {}
             name, target = part, record.fields
         else:
             target = self.variables
-        name = self.resolver.spelled(name)
+        name = self.resolver.env.spelled(name)
         before = target.get(name)
         if before is not None and (self._uncertain or element):
             merge(made.values, before.values)
@@ -101,28 +101,28 @@ class Procedure:
 
     def _value(self, node: tree.Expression, name: str = "") -> Made:
         made = Made(name, {}, {}, (node.start, node.end))
-        self.resolver.collect(node, self._scope(), made.values, made.conditions, IDENTITY)
+        self.resolver.expressions.collect(node, self._scope(), made.values, made.conditions, IDENTITY)
         made.text = self.text_of(node)
         return made
 
     def text_of(self, node: tree.Expression) -> list[tuple[str, int]] | None:
         """Return the constant text of an expression, None if it is not constant."""
-        return constant(node, self.resolver.text, self.resolver.dialect, self._variable)
+        return constant(node, self.resolver.env.text, self.resolver.env.dialect, self._variable)
 
     def _variable(self, node: tree.Column | tree.Parameter) -> Made | None:
         """The variable that a name or placeholder stands for."""
         if isinstance(node, tree.Column):
             return self.variables.get(node.parts[-1])
-        return self.resolver.variable(self.resolver.text[node.start : node.end])
+        return self.resolver.env.variable(self.resolver.env.text[node.start : node.end])
 
     def _scope(self) -> Scope:
-        return Scope(self.resolver.outer)
+        return Scope(self.resolver.env.outer)
 
     def _assign_relation(self, names: list[str], found: Relation, looped: bool = False) -> None:
         """Put rows into variables. looped: into those of a loop, which come to be with it where nobody declares
         them, and then hold rows."""
         columns = found.columns
-        name = self.resolver.spelled(names[0]) if names else ""
+        name = self.resolver.env.spelled(names[0]) if names else ""
         if looped and name not in self.variables:
             self._of_any_row.add(name)
         declared = self._records.get(name)
@@ -154,11 +154,11 @@ class Procedure:
         for name in node.parameters or ():
             self.variables.setdefault(name, Made(name, {}, {}, (node.start, node.end)))
         if node.query is not None:
-            self._cursors[node.names[0]] = self.resolver.relation(node.query, self.resolver.outer)
+            self._cursors[node.names[0]] = self.resolver.queries.relation(node.query, self.resolver.env.outer)
             return
         self._declare_record(node)
         if node.over is not None:
-            found = self._cursors.get(self.resolver.spelled(node.over))
+            found = self._cursors.get(self.resolver.env.spelled(node.over))
             if found is not None:
                 self._cursors[node.names[0]] = found
             return
@@ -176,7 +176,7 @@ class Procedure:
     def _rows_of(self, value: tree.Expression | None) -> Relation | None:
         """The rows of a query that a variable is set to, which makes it a result set."""
         if isinstance(value, tree.ScalarQuery):
-            return self.resolver.relation(value.query, self._scope())
+            return self.resolver.queries.relation(value.query, self._scope())
         if isinstance(value, tree.DynamicQuery):
             return self._rows_of_text(value.text)
         return None
@@ -195,12 +195,12 @@ class Procedure:
         cursor = self._cursors.get(parts[-1])
         if cursor is not None:
             return [made.name for made in cursor.columns]
-        columns = self.resolver.tables.find(parts).columns
+        columns = self.resolver.env.tables.find(parts).columns
         return None if columns is None else list(columns)
 
     def _declare_record(self, node: tree.Declare) -> None:
         if node.type == ("record",):
-            self._of_any_row.update(map(self.resolver.spelled, node.names))
+            self._of_any_row.update(map(self.resolver.env.spelled, node.names))
         fields = self._fields_of_type(node.type, node.rowtype)
         if not fields or node.value is not None or "*" in fields:
             return
@@ -209,19 +209,19 @@ class Procedure:
             self._records[name] = fields
             record = Made(name, {}, {}, span)
             record.fields = {field: Made(field, {}, {}, span) for field in fields}
-            self.variables[self.resolver.spelled(name)] = record
+            self.variables[self.resolver.env.spelled(name)] = record
 
     def _assign(self, node: tree.Assign) -> None:
         first = node.names[0].partition(".")[0].lower()
-        if first == "new" and self.resolver.trigger_table is not None and "." in node.names[0]:
+        if first == "new" and self.resolver.env.trigger_table is not None and "." in node.names[0]:
             column = node.names[0].partition(".")[2]
             change = tree.Assignment(node.start, node.end, [column], node.value)
-            table = self.resolver.trigger_table
+            table = self.resolver.env.trigger_table
             if self._emit is not None:
                 self._emit(tree.Update(node.start, node.end, None, table, None, [change], [], None, []), self)
             return
         if len(node.names) > 1 and isinstance(node.value, tree.ScalarQuery):
-            found = self.resolver.relation(node.value.query, self._scope())
+            found = self.resolver.queries.relation(node.value.query, self._scope())
             self._assign_relation(node.names, found)
         elif len(node.names) > 1 and isinstance(node.value, tree.Row):
             for name, item in zip(node.names, node.value.items, strict=False):
@@ -229,7 +229,7 @@ class Procedure:
         else:
             rows = self._rows_of(node.value)
             if rows is not None:
-                self._cursors[self.resolver.spelled(node.names[0])] = rows
+                self._cursors[self.resolver.env.spelled(node.names[0])] = rows
                 if isinstance(node.value, tree.DynamicQuery):
                     return
             for name in node.names:
@@ -239,11 +239,11 @@ class Procedure:
         names = _assigns(node.query)
         if names is None:
             if not self._puts_out:
-                self._add_result(self.resolver.relation(node.query, self.resolver.outer))
+                self._add_result(self.resolver.queries.relation(node.query, self.resolver.env.outer))
             elif self._emit is not None:
                 self._emit(node, self)
             return
-        self._assign_relation(names, self.resolver.relation(node.query, self.resolver.outer))
+        self._assign_relation(names, self.resolver.queries.relation(node.query, self.resolver.env.outer))
 
     def _fetch(self, node: tree.Fetch) -> None:
         found = self._cursors.get(node.cursor)
@@ -251,7 +251,7 @@ class Procedure:
             self._assign_relation(node.names, found)
 
     def _unparsed(self, node: tree.Unparsed) -> None:
-        self.resolver.report(node.code, "error", node.message, node.span)
+        self.resolver.env.report(node.code, "error", node.message, node.span)
 
     # --- control -------------------------------------------------------------------------------------
 
@@ -268,7 +268,7 @@ class Procedure:
         self._uncertain += 1
         for condition, body in node.branches:
             # A branch is taken where its own condition holds and those before it do not.
-            self.resolver.collect(condition, self._scope(), self.context, self.context, CONDITIONAL)
+            self.resolver.expressions.collect(condition, self._scope(), self.context, self.context, CONDITIONAL)
             self.run(body)
         self.run(node.otherwise)
         self._uncertain -= 1
@@ -278,7 +278,7 @@ class Procedure:
     def _loop(self, node: tree.Loop) -> None:
         before = copy_flow(self.context)
         if node.query is not None:
-            found = self.resolver.relation(node.query, self.resolver.outer)
+            found = self.resolver.queries.relation(node.query, self.resolver.env.outer)
             self._assign_relation(node.names, found, looped=True)
             merge(self.context, found.rows)
         elif node.dynamic and node.condition is not None:
@@ -291,11 +291,15 @@ class Procedure:
                 self._assign_relation(node.names, cursor, looped=True)
                 merge(self.context, cursor.rows)
             else:
-                self.resolver.collect(node.source, self._scope(), made.values, made.conditions, TRANSFORMATION)
+                self.resolver.expressions.collect(
+                    node.source, self._scope(), made.values, made.conditions, TRANSFORMATION
+                )
                 for name in node.names:
                     self.assign(name, made)
         elif node.condition is not None:
-            self.resolver.collect(node.condition, self._scope(), self.context, self.context, CONDITIONAL)
+            self.resolver.expressions.collect(
+                node.condition, self._scope(), self.context, self.context, CONDITIONAL
+            )
         self._uncertain += 1
         emit, self._emit = self._emit, None
         self.run(node.body)
@@ -308,14 +312,14 @@ class Procedure:
 
     def _return(self, node: tree.Return) -> None:
         if node.query is not None:
-            self._add_result(self.resolver.relation(node.query, self.resolver.outer))
+            self._add_result(self.resolver.queries.relation(node.query, self.resolver.env.outer))
         elif node.value is not None:
             value = node.value
             if isinstance(value, tree.ScalarQuery):
-                self._add_result(self.resolver.relation(value.query, self._scope()))
+                self._add_result(self.resolver.queries.relation(value.query, self._scope()))
                 return
             name = str(value.parts[-1]) if isinstance(value, tree.Column) else ""
-            cursor = self._cursors.get(self.resolver.spelled(name)) if name else None
+            cursor = self._cursors.get(self.resolver.env.spelled(name)) if name else None
             if cursor is not None:
                 self._add_result(cursor)
                 return
@@ -324,8 +328,8 @@ class Procedure:
                 self._add_result(Relation(list(record.fields.values()), {}, {}, []))
             else:
                 self._add_result(Relation([self._value(value, name)], {}, {}, []))
-        elif self.resolver.returned:
-            made = [self.variables[name] for name in self.resolver.returned if name in self.variables]
+        elif self.resolver.env.returned:
+            made = [self.variables[name] for name in self.resolver.env.returned if name in self.variables]
             self._add_result(Relation(made, {}, {}, []))
 
     def _add_result(self, found: Relation) -> None:
@@ -340,7 +344,7 @@ class Procedure:
 
     def _call(self, node: tree.CallRoutine) -> None:
         name = node.parts[-1].lower()
-        routine = self.resolver.known.get(name)
+        routine = self.resolver.env.known.get(name)
         if routine is None:
             for argument in node.arguments:
                 self._value(argument)
@@ -348,10 +352,10 @@ class Procedure:
             if first.startswith(_HARMLESS) or node.parts[0] in self.variables:
                 return  # a package of the database that moves no rows, or a method of a collection
             message = f"“{'.'.join(node.parts)}” is not defined here, so what it does is not followed"
-            self.resolver.report("not_followed", "warning", message, (node.start, node.end))
+            self.resolver.env.report("not_followed", "warning", message, (node.start, node.end))
             return
-        bound = self.resolver.bound(routine, node.arguments, self._scope())
-        found = self.resolver.result_of(routine, bound)
+        bound = self.resolver.calls.bound(routine, node.arguments, self._scope())
+        found = self.resolver.env.result_of(self.resolver.env, routine, bound)
         if node.into:
             self._assign_relation(node.into, found)
 
@@ -362,14 +366,14 @@ class Procedure:
 
     def _rows_of_text(self, expression: tree.Expression) -> Relation | None:
         """The rows of a query that is given as text, None if they are not known."""
-        query = query_of_text(self.text_of(expression), self.resolver.text, self.resolver.dialect)
-        return None if query is None else self.resolver.relation(query, self.resolver.outer)
+        query = query_of_text(self.text_of(expression), self.resolver.env.text, self.resolver.env.dialect)
+        return None if query is None else self.resolver.queries.relation(query, self.resolver.env.outer)
 
     def _run_text(self, expression: tree.Expression, into: list[str], span: tuple[int, int]) -> None:
         """Run the statements that a constant text holds; another text is reported where it stands."""
         pieces = self.text_of(expression)
         if pieces is None:
-            self.resolver.report(
+            self.resolver.env.report(
                 "dynamic_sql",
                 "warning",
                 "this statement is put together while it runs; what it does is not known",
@@ -377,11 +381,11 @@ class Procedure:
                 "write it as constant text, or declare its links",
             )
             return
-        for node in statements_of_text(pieces, self.resolver.text, self.resolver.dialect):
+        for node in statements_of_text(pieces, self.resolver.env.text, self.resolver.env.dialect):
             if isinstance(node, Unread):
-                self.resolver.report(node.code, "error", node.message, node.span)
+                self.resolver.env.report(node.code, "error", node.message, node.span)
             elif into and isinstance(node, tree.QueryStatement):
-                self._assign_relation(into, self.resolver.relation(node.query, self.resolver.outer))
+                self._assign_relation(into, self.resolver.queries.relation(node.query, self.resolver.env.outer))
             else:
                 self.step(node)
 

@@ -4,81 +4,47 @@ from collections.abc import Callable
 
 from jalan.lineage.flow import carry, column_of_star, copy_flow, merge
 from jalan.lineage.model import FILTER, IDENTITY, JOIN, SORT
-from jalan.lineage.resolve.calls import RoutineResolver
 from jalan.lineage.resolve.from_clause import entry_of
-from jalan.lineage.resolve.names import NOWHERE
-from jalan.lineage.resolve.scope import Entry, Flow, Made, Reference, Relation, Scope
-from jalan.lineage.tables import Table, TableState, split_key
+from jalan.lineage.resolve.part import ResolverPart
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Relation, Scope
+from jalan.lineage.resolve.written import Written
+from jalan.lineage.tables import Table, split_key
 from jalan.sql import tree
-from jalan.sql.dialects.dialect import Dialect
 
 
-class Written:
-    """What a statement writes: its target, and for each column and for the rows what flows in."""
-
-    __slots__ = ("_by_name", "columns", "kind", "node", "rows", "target")
-
-    def __init__(self, kind: str, node: tree.Node, target: Table | None, rows: Flow) -> None:
-        self.kind = kind
-        self.node = node
-        self.target = target
-        self.columns: list[Made] = []
-        self.rows = rows
-        self._by_name: dict[str, Made] = {}
-
-    def column(self, name: str, node: tree.Node) -> Made:
-        """Return the column of that name, made on first sight: several branches may write it."""
-        if len(self._by_name) != len(self.columns):
-            self._by_name = {made.name: made for made in reversed(self.columns)}
-        made = self._by_name.get(name)
-        if made is None:
-            made = self._by_name[name] = Made(name, {}, {}, (node.start, node.end))
-            self.columns.append(made)
-        return made
-
-
-class ChangeResolver(RoutineResolver):
+class DmlResolver(ResolverPart):
     """Resolves statements. ``trigger_table``: the one whose trigger this runs in. ``returned``: the variables
     that a bare RETURN puts out.
 
     ``inner`` gathers the data-modifying statements of WITH clauses, and the further targets of statements that have
     several; ``after`` what is written of the rows that a statement has written."""
 
-    inner: list[Written]
-    after: list[Written]
-    trigger_table: tree.TableName | None = None
-    returned: list[str]
-
-    def __init__(self, dialect: Dialect, tables: TableState, text: str) -> None:
-        super().__init__(dialect, tables, text)
-        self.inner = []
-        self.after = []
-        self.returned = []
-
     def written(self, statement: tree.Statement) -> Written:
         """Resolve a statement that has a data flow."""
         return RESOLVERS[type(statement)](self, statement)
 
     def modifying(self, statement: tree.Statement) -> Relation:
-        before = self.ctes
+        env = self.env
+        before = env.ctes
         written = self.written(statement)
-        self.ctes = before
-        self.inner.append(written)
+        env.ctes = before
+        env.inner.append(written)
         return self.put_out(statement, written)
 
     def put_out_alone(self, statement: tree.Statement) -> Relation:
         """Return what a change puts out that is resolved, and reported, elsewhere."""
-        inner, diagnostics = self.inner, self.diagnostics
-        self.inner, self.diagnostics = [], []
+        env = self.env
+        inner, diagnostics = env.inner, env.diagnostics
+        env.inner, env.diagnostics = [], []
         found = self.put_out(statement, self.written(statement))
-        self.inner, self.diagnostics = inner, diagnostics
+        env.inner, env.diagnostics = inner, diagnostics
         return found
 
     def put_out(self, statement: tree.Statement, written: Written) -> Relation:
         """Return what RETURNING or OUTPUT of a change puts out: columns of the target and of what the change was
         made from."""
         items: list[tree.Item] = getattr(statement, "returning", [])
-        scope = Scope(self.outer)
+        scope = Scope(self.env.outer)
         name: tree.TableName = statement.target  # type: ignore[attr-defined]
         alias: str | None = statement.alias  # type: ignore[attr-defined]
         joined = getattr(statement, "joined", False)
@@ -86,13 +52,13 @@ class ChangeResolver(RoutineResolver):
             scope.visible += self._target_entry(name, alias, scope)
         source = getattr(statement, "source", [])
         for item in source if isinstance(source, list) else [source]:
-            scope.visible += self.from_item(item, scope, {})
+            scope.visible += self.resolver.from_clause.from_item(item, scope, {})
         if self.dialect.variables:
             for word in ("inserted", "deleted"):
-                entry = self._target_entry(name, self.spelled(word), scope)
+                entry = self._target_entry(name, self.env.spelled(word), scope)
                 scope.visible += [] if scope.visible else entry
         # The rows that come back are those that were written, so what decided about those decides here.
-        return Relation(self.outputs(items, scope), dict(written.rows), {}, [])
+        return Relation(self.resolver.select_list.outputs(items, scope), dict(written.rows), {}, [])
 
     def _output_into(self, statement: tree.Statement, written: Written) -> None:
         """``OUTPUT … INTO table`` writes a second table."""
@@ -100,40 +66,41 @@ class ChangeResolver(RoutineResolver):
         if into is None:
             return
         found = self.put_out(statement, written)
-        table = self.tables.named(into)
+        table = self.env.tables.named(into)
         second = Written("insert", statement, table, found.rows)
         given: list[str] | None = getattr(statement, "into_columns", None)
         names = given or table.columns or [made.name for made in found.columns]
         second.columns = [
-            self.under_name(column_of(table, name), made) for name, made in zip(names, found.columns, strict=False)
+            self.resolver.names.under_name(column_of(table, name), made)
+            for name, made in zip(names, found.columns, strict=False)
         ]
-        self.after.append(second)
+        self.env.after.append(second)
 
     def _target_entry(self, name: tree.TableName, alias: str | None, scope: Scope) -> list[Entry]:
-        reads = dict(self.reads)
-        entry = self.table_entry(name, alias, None)
-        self.reads = reads
+        reads = dict(self.env.reads)
+        entry = self.resolver.from_clause.table_entry(name, alias, None)
+        self.env.reads = reads
         scope.add(entry)
         return [entry]
 
     def _with(self, ctes: tree.With | None) -> None:
         if ctes is not None:
-            self.with_clause(ctes, self.outer)
+            self.resolver.queries.with_clause(ctes, self.env.outer)
 
     # --- queries -------------------------------------------------------------------------------------
 
     def _query(self, node: tree.QueryStatement) -> Written:
-        found = self.relation(node.query, self.outer)
+        found = self.resolver.queries.relation(node.query, self.env.outer)
         written = Written("select", node, None, found.rows)
         written.columns = found.columns
         return written
 
     def _create_table_as(self, node: tree.CreateTableAs) -> Written:
-        found = self.relation(node.query, self.outer)
+        found = self.resolver.queries.relation(node.query, self.env.outer)
         return self._made_by_query("create_table_as", node, found, node.columns, node.temporary)
 
     def _create_view(self, node: tree.CreateView) -> Written:
-        found = self.relation(node.query, self.outer)
+        found = self.resolver.queries.relation(node.query, self.env.outer)
         kind = f"create_{node.kind}"
         if node.kind == "view" and node.materialized:
             kind = "create_materialized_view"
@@ -152,16 +119,22 @@ class ChangeResolver(RoutineResolver):
         names = [made.name for made in found.columns]
         names[: len(columns or [])] = columns or []
         known = None if "*" in names else names
-        table = self.tables.make(node.target.parts, known, temporary)
+        table = self.env.tables.make(node.target.parts, known, temporary)
         written = Written(kind, node, table, found.rows)
-        written.columns = [self.under_name(name, made) for name, made in zip(names, found.columns, strict=False)]
+        written.columns = [
+            self.resolver.names.under_name(name, made) for name, made in zip(names, found.columns, strict=False)
+        ]
         return written
 
     # --- changes -------------------------------------------------------------------------------------
 
     def _insert(self, node: tree.Insert) -> Written:
         self._with(node.ctes)
-        found = Relation([], {}, {}, []) if node.query is None else self.relation(node.query, self.outer)
+        found = (
+            Relation([], {}, {}, [])
+            if node.query is None
+            else self.resolver.queries.relation(node.query, self.env.outer)
+        )
         written = self._inserted(node, found)
         if node.conflict is not None:
             self._conflict(node, node.conflict, written)
@@ -170,17 +143,17 @@ class ChangeResolver(RoutineResolver):
 
     def _inserted(self, node: tree.Insert, found: Relation) -> Written:
         """Place the columns of a query in those of the target."""
-        table = self.tables.named(node.target)
+        table = self.env.tables.named(node.target)
         written = Written("insert", node, table, found.rows)
         columns = found.columns
         if node.by_name:
             for made in columns:
-                written.columns.append(self.under_name(column_of(table, made.name), made))
+                written.columns.append(self.resolver.names.under_name(column_of(table, made.name), made))
             return written
         for name, made in zip(self._insert_names(node, table, found), columns, strict=False):
             if made.name == "*" and name != "*" and not node.columns:
                 name = "*"
-            written.columns.append(self.under_name(name, made))
+            written.columns.append(self.resolver.names.under_name(name, made))
         return written
 
     def _insert_names(self, node: tree.Insert, table: Table, found: Relation) -> list[str]:
@@ -191,7 +164,7 @@ class ChangeResolver(RoutineResolver):
             names = [column_of(table, name) for name in node.columns if name not in fixed]
             names += [name for name in last if name not in names]
             if len(names) != len(found.columns) and not open_ended and node.query is not None:
-                self.report(
+                self.env.report(
                     "uneven_insert",
                     "error",
                     f"{len(names)} columns are named, {len(found.columns)} are given",
@@ -201,7 +174,7 @@ class ChangeResolver(RoutineResolver):
         if table.columns is not None:
             return [name for name in table.columns if name not in fixed and name not in last] + last
         if found.columns:
-            self.report(
+            self.env.report(
                 "unknown_insert_columns",
                 "warning",
                 f"the columns of “{table.key}” are not known; those of the query are taken for them",
@@ -215,37 +188,40 @@ class ChangeResolver(RoutineResolver):
 
     def _multi_insert(self, node: tree.MultiInsert) -> Written:
         """One query, several targets. The conditions of a branch decide about the rows of its target."""
-        shared = self.relation(node.query, self.outer) if node.query.end > node.query.start else None
+        resolver = self.resolver
+        env = self.env
+        shared = resolver.queries.relation(node.query, env.outer) if node.query.end > node.query.start else None
         written: Written | None = None
         decided: Flow = {}
         for condition, insert in node.branches:
             self._with(insert.ctes)
-            scope = Scope(self.outer)
+            scope = Scope(env.outer)
             if shared is not None:
                 entry = entry_of(shared, "", None)
                 scope.add(entry)
                 scope.visible.append(entry)
                 if condition is not None:
-                    self.collect(condition, scope, decided, decided, FILTER)
+                    resolver.expressions.collect(condition, scope, decided, decided, FILTER)
             if insert.query is None:
                 assert shared is not None
                 found = Relation(shared.columns, dict(shared.rows), {}, shared.open)
             else:
-                found = self.relation(insert.query, scope)
+                found = resolver.queries.relation(insert.query, scope)
                 if shared is not None:
                     merge(found.rows, shared.rows)
             merge(found.rows, decided)
             written = self._inserted(insert, found)
-            self.inner.append(written)
+            env.inner.append(written)
         assert written is not None
-        return self.inner.pop()
+        return env.inner.pop()
 
     def _copy(self, node: tree.Copy) -> Written:
         """Rows into or out of files. A file has the columns that the table on the other side has."""
-        table = None if _is_client(node.target) else self.tables.named(node.target)
+        env = self.env
+        table = None if _is_client(node.target) else env.tables.named(node.target)
         if _is_client(_only_source(node.query)):
             return Written(node.kind, node, table, {})
-        found = self.relation(node.query, self.outer)
+        found = self.resolver.queries.relation(node.query, env.outer)
         written = Written(node.kind, node, table, found.rows)
         columns = found.columns
         from_file = len(columns) == 1 and columns[0].name == "*"
@@ -256,36 +232,21 @@ class ChangeResolver(RoutineResolver):
                     written.columns.append(column_of_star(name, columns[0]))
         else:
             given = names or [made.name for made in columns]
-            written.columns = [self.under_name(name, made) for name, made in zip(given, columns, strict=False)]
+            written.columns = [
+                self.resolver.names.under_name(name, made) for name, made in zip(given, columns, strict=False)
+            ]
         if node.assignments:
-            scope = Scope(self.outer)
+            scope = Scope(env.outer)
             scope.visible += self._target_entry(node.target, None, scope)
-            self.variables = {
-                self.spelled(name): column_of_star(name[1:], columns[0]) for name in names if name[0] == "@"
+            env.variables = {
+                env.spelled(name): column_of_star(name[1:], columns[0]) for name in names if name[0] == "@"
             }
             self._assign(node.assignments, scope, written)
         return written
 
-    def result_of(self, routine: tree.Routine, variables: dict[str, Made]) -> Relation:
-        from jalan.lineage.interpret.procedures import Procedure  # it stands on this module
-
-        inner = ChangeResolver(self.dialect, self.tables, self.text)
-        inner.follow(self.known, self.inlined + 1)
-        inner.variables = dict(variables)
-        inner.reads = self.reads
-        inner.returned = _returned_names(routine)
-        run = Procedure(inner, None)
-        if routine.result is not None and routine.returns is not None:
-            run.result_table = routine.result
-            self.tables.make((routine.result,), routine.returns, True)
-        run.run(routine.body)
-        if not run.result.columns and inner.returned:
-            made = [inner.variables[name] for name in inner.returned if name in inner.variables]
-            return Relation(made, {}, {}, [])
-        return run.result
-
     def _conflict(self, node: tree.Insert, conflict: tree.Conflict, written: Written) -> None:
-        scope = Scope(self.outer)
+        env = self.env
+        scope = Scope(env.outer)
         target = self._target_entry(node.target, node.alias, scope)
         given = {made.name: made for made in written.columns}
         keys = {part for key in conflict.columns if isinstance(key, tree.Column) for part in key.parts}
@@ -302,26 +263,27 @@ class ChangeResolver(RoutineResolver):
             proposed.setdefault(name, Made(name, {}, {}, (conflict.start, conflict.end)))
         for named, made in zip(conflict.names or (), written.columns, strict=False):
             proposed[named] = proposed[made.name]
-        scope.add(Entry(self.spelled(conflict.alias), (), None, proposed, list(proposed.items())))
+        scope.add(Entry(env.spelled(conflict.alias), (), None, proposed, list(proposed.items())))
         scope.visible += target
-        self._proposed = proposed
+        env.proposed = proposed
         self._assign(conflict.assignments, scope, written)
         if conflict.where is not None:
-            self.collect(conflict.where, scope, written.rows, written.rows, FILTER)
+            self.resolver.expressions.collect(conflict.where, scope, written.rows, written.rows, FILTER)
 
     def _assign(self, assignments: list[tree.Assignment], scope: Scope, written: Written) -> None:
+        resolver = self.resolver
         for assignment in assignments:
             value = assignment.value
             columns = [column_of(written.target, name) for name in assignment.columns]
             if len(columns) == 1:
                 made = written.column(columns[0], value)
-                self.collect(value, scope, made.values, made.conditions, IDENTITY)
+                resolver.expressions.collect(value, scope, made.values, made.conditions, IDENTITY)
             elif isinstance(value, tree.Row):
                 for name, part in zip(columns, value.items, strict=False):
                     made = written.column(name, part)
-                    self.collect(part, scope, made.values, made.conditions, IDENTITY)
+                    resolver.expressions.collect(part, scope, made.values, made.conditions, IDENTITY)
             elif isinstance(value, tree.ScalarQuery):
-                found = self.relation(value.query, scope)
+                found = resolver.queries.relation(value.query, scope)
                 for name, column in zip(columns, found.columns, strict=False):
                     made = written.column(name, value)
                     carry(made.values, column.values, IDENTITY)
@@ -339,7 +301,7 @@ class ChangeResolver(RoutineResolver):
         self._decide(node, scope, written)
         for other in further.values():
             merge(other.rows, written.rows)
-        self.inner += further.values()
+        self.env.inner += further.values()
         self._output_into(node, written)
         return written
 
@@ -353,30 +315,31 @@ class ChangeResolver(RoutineResolver):
                 while isinstance(first, tree.Join):
                     first = first.left
                 if isinstance(first, tree.TableSource):
-                    return self.tables.find(first.table.parts)
-        return self.tables.find(target.parts)
+                    return self.env.tables.find(first.table.parts)
+        return self.env.tables.find(target.parts)
 
     def _change_scope(self, node: tree.Update | tree.Delete, written: Written) -> Scope:
         """What an UPDATE or DELETE can name: its target, and what it is joined with."""
-        scope = Scope(self.outer)
+        scope = Scope(self.env.outer)
         name = node.target.parts[0]
-        if not node.joined and len(node.target.parts) == 1 and name in self.ctes:
+        if not node.joined and len(node.target.parts) == 1 and name in self.env.ctes:
             source = tree.TableSource(node.target.start, node.target.end, node.alias, None, node.target)
-            scope.visible += self.from_item(source, scope, written.rows)
+            scope.visible += self.resolver.from_clause.from_item(source, scope, written.rows)
         elif not node.joined:
             scope.visible += self._target_entry(node.target, node.alias, scope)
         for item in node.source:
-            scope.visible += self.from_item(item, scope, written.rows)
+            scope.visible += self.resolver.from_clause.from_item(item, scope, written.rows)
         return scope
 
     def _decide(self, node: tree.Update | tree.Delete, scope: Scope, written: Written) -> None:
+        resolver = self.resolver
         if node.where is not None:
-            self.collect(node.where, scope, written.rows, written.rows, FILTER)
+            resolver.expressions.collect(node.where, scope, written.rows, written.rows, FILTER)
         for limit in node.limit or ():
             if isinstance(limit, tree.Sort):
-                self.collect(limit.key, scope, written.rows, written.rows, SORT)
+                resolver.expressions.collect(limit.key, scope, written.rows, written.rows, SORT)
             else:
-                self.collect(limit, scope, written.rows, written.rows, FILTER)
+                resolver.expressions.collect(limit, scope, written.rows, written.rows, FILTER)
 
     def _assigned(
         self,
@@ -405,7 +368,7 @@ class ChangeResolver(RoutineResolver):
         changed = tree.Assignment(assignment.start, assignment.end, columns, assignment.value, part=assignment.part)
         if written.target is not None and key == written.target.key:
             return written, changed
-        table = self.tables.find(split_key(key))
+        table = self.env.tables.find(split_key(key))
         return self._further(table, node, further), changed
 
     def _assigned_entry(self, assignment: tree.Assignment, node: tree.Update, scope: Scope) -> Entry | None:
@@ -413,7 +376,7 @@ class ChangeResolver(RoutineResolver):
         if assignment.qualifier is not None and node.joined:
             return scope.entry(assignment.qualifier)
         name = node.alias or node.target.parts[-1]
-        entry = scope.entry(name) if node.joined or name in self.ctes else None
+        entry = scope.entry(name) if node.joined or name in self.env.ctes else None
         if entry is None and node.joined and len(scope.visible) == 1 and isinstance(scope.visible[0], Entry):
             entry = scope.visible[0]
         return entry if entry is not None and entry.key is None else None
@@ -439,32 +402,34 @@ class ChangeResolver(RoutineResolver):
         scope = self._change_scope(node, written)
         self._decide(node, scope, written)
         for target in node.more or ():
-            self.inner.append(Written("delete", node, self.tables.find(target.parts), dict(written.rows)))
+            self.env.inner.append(Written("delete", node, self.env.tables.find(target.parts), dict(written.rows)))
         self._output_into(node, written)
         return written
 
     def _merge(self, node: tree.Merge) -> Written:
+        resolver = self.resolver
+        env = self.env
         self._with(node.ctes)
-        table = self.tables.named(node.target)
+        table = env.tables.named(node.target)
         written = Written("merge", node, table, {})
-        scope = Scope(self.outer)
+        scope = Scope(env.outer)
         scope.visible += self._target_entry(node.target, node.alias, scope)
-        scope.visible += self.from_item(node.source, scope, written.rows)
-        self.collect(node.condition, scope, written.rows, written.rows, JOIN)
-        source = Scope(self.outer)  # what is inserted can name only the source
+        scope.visible += resolver.from_clause.from_item(node.source, scope, written.rows)
+        resolver.expressions.collect(node.condition, scope, written.rows, written.rows, JOIN)
+        source = Scope(env.outer)  # what is inserted can name only the source
         source.entries = scope.entries
         source.visible = scope.visible[1:]
         for branch in node.branches:
             if branch.condition is not None:
-                self.collect(branch.condition, scope, written.rows, written.rows, FILTER)
+                resolver.expressions.collect(branch.condition, scope, written.rows, written.rows, FILTER)
             for condition in branch.where or ():
-                self.collect(condition, scope, written.rows, written.rows, FILTER)
+                resolver.expressions.collect(condition, scope, written.rows, written.rows, FILTER)
             if branch.row:
                 self._whole_row(branch, scope, table, written)
             self._assign(branch.assignments, scope, written)
             names = [column_of(table, name) for name in branch.columns or table.columns or ()]
             if branch.values and not names:
-                self.report(
+                env.report(
                     "unknown_insert_columns",
                     "warning",
                     f"the columns of “{table.key}” are not known, so what is inserted cannot be placed",
@@ -473,15 +438,15 @@ class ChangeResolver(RoutineResolver):
                 )
             for name, value in zip(names, branch.values, strict=False):
                 made = written.column(name, value)
-                self.collect(value, source, made.values, made.conditions, IDENTITY)
+                resolver.expressions.collect(value, source, made.values, made.conditions, IDENTITY)
         self._output_into(node, written)
         return written
 
     def _whole_row(self, branch: tree.MergeBranch, scope: Scope, table: Table, written: Written) -> None:
         """``UPDATE SET *``, ``INSERT ROW``: each column of the source goes into the one of the same name."""
-        source = Scope(self.outer)
+        source = Scope(self.env.outer)
         source.visible = scope.visible[1:]
-        columns = self._expand(tree.Star(branch.start, branch.end, ()), source)
+        columns = self.resolver.select_list.expand(tree.Star(branch.start, branch.end, ()), source)
         only = columns[0] if len(columns) == 1 and columns[0].name == "*" else None
         if only is not None and table.columns is not None:
             columns = [column_of_star(name, only) for name in table.columns]
@@ -492,36 +457,18 @@ class ChangeResolver(RoutineResolver):
             merge(into.values, made.values)
             merge(into.conditions, made.conditions)
 
-    def _special_call(
-        self, name: str, node: tree.Call, scope: Scope, values: Flow, conditions: Flow, how: str
-    ) -> bool:
-        if name == "values" and self._proposed is not None and len(node.arguments) == 1:
-            column = node.arguments[0]  # MySQL's VALUES(column) behind ON DUPLICATE KEY UPDATE
-            if isinstance(column, tree.Column) and column.parts[-1] in self._proposed:
-                made = self._proposed[column.parts[-1]]
-                self.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
-                return True
-        return super()._special_call(name, node, scope, values, conditions, how)
-
-    _proposed: dict[str, str | Made] | None = None
-
 
 RESOLVERS: dict[type[tree.Statement], Callable[..., Written]] = {
-    tree.QueryStatement: ChangeResolver._query,
-    tree.CreateTableAs: ChangeResolver._create_table_as,
-    tree.CreateView: ChangeResolver._create_view,
-    tree.Insert: ChangeResolver._insert,
-    tree.Update: ChangeResolver._update,
-    tree.Delete: ChangeResolver._delete,
-    tree.Merge: ChangeResolver._merge,
-    tree.MultiInsert: ChangeResolver._multi_insert,
-    tree.Copy: ChangeResolver._copy,
+    tree.QueryStatement: DmlResolver._query,
+    tree.CreateTableAs: DmlResolver._create_table_as,
+    tree.CreateView: DmlResolver._create_view,
+    tree.Insert: DmlResolver._insert,
+    tree.Update: DmlResolver._update,
+    tree.Delete: DmlResolver._delete,
+    tree.Merge: DmlResolver._merge,
+    tree.MultiInsert: DmlResolver._multi_insert,
+    tree.Copy: DmlResolver._copy,
 }
-
-
-def _returned_names(routine: tree.Routine) -> list[str]:
-    """The variables that make up the result: OUT parameters, or the columns of the table that is returned."""
-    return (routine.returns or []) or [name for name, mode in routine.parameters if "out" in mode]
 
 
 def _is_client(name: tree.TableName | None) -> bool:

@@ -3,7 +3,7 @@ them."""
 
 from jalan.lineage.flow import carry, copy_flow, merge, path_of
 from jalan.lineage.model import IDENTITY, TRANSFORMATION
-from jalan.lineage.resolve.expressions import FlowCollector
+from jalan.lineage.resolve.part import ResolverPart
 from jalan.lineage.resolve.scope import Entry, Flow, Made, Reference, Scope
 from jalan.sql import tree
 
@@ -18,22 +18,22 @@ HAS_PARTS = frozenset({tree.Column, tree.Struct, tree.ArrayItems, tree.ArrayQuer
 """Expressions whose parts may be known; what they are is found out when it is asked for."""
 
 
-class ElementResolver(FlowCollector):
+class ElementResolver(ResolverPart):
     """Finds the parts of values, as far as the text shows them."""
 
     def fields_of(self, made: Made) -> Fields | None:
         if made.fields is None and made.origin is not None:
-            made.fields = self._fields(*made.origin) or {}
+            made.fields = self.fields(*made.origin) or {}
         return made.fields or None
 
     def _part(self, name: str, node: tree.Expression, scope: Scope) -> Made:
         made = Made(name, {}, {}, (node.start, node.end))
-        self.collect(node, scope, made.values, made.conditions, IDENTITY)
+        self.resolver.expressions.collect(node, scope, made.values, made.conditions, IDENTITY)
         if type(node) in HAS_PARTS:
             made.origin = (node, scope)
         return made
 
-    def _fields(self, expression: tree.Expression, scope: Scope) -> Fields | None:
+    def fields(self, expression: tree.Expression, scope: Scope) -> Fields | None:
         """Return the parts of a value that has named parts."""
         if type(expression) is tree.Struct:
             named = zip(expression.names, expression.items, strict=False)
@@ -41,7 +41,7 @@ class ElementResolver(FlowCollector):
         if type(expression) is tree.Call and expression.parts[-1].lower() in ("named_struct", "object_construct"):
             return self._pairs(expression, scope)
         if type(expression) is tree.Call and expression.parts[-1].lower() in _UNNESTING and expression.arguments:
-            return self._elements(expression.arguments[0], scope)
+            return self.elements(expression.arguments[0], scope)
         if type(expression) is tree.Column:
             found = self._column_of(expression, scope)
             if found is not None:
@@ -49,7 +49,7 @@ class ElementResolver(FlowCollector):
             if len(expression.parts) == 1:
                 return self._row_fields(expression, scope)
         if type(expression) is tree.Subscript:
-            elements = self._elements(expression.base, scope)
+            elements = self.elements(expression.base, scope)
             if elements is not None:
                 return elements
         return None
@@ -57,11 +57,11 @@ class ElementResolver(FlowCollector):
     def collect_part(
         self, base: tree.Expression, path: str, scope: Scope, values: Flow, conditions: Flow, how: str
     ) -> None:
-        fields = self._fields(base, scope) if type(base) in HAS_PARTS or type(base) is tree.Subscript else None
+        fields = self.fields(base, scope) if type(base) in HAS_PARTS or type(base) is tree.Subscript else None
         step, _, rest = path.partition(".")
-        inner = self.field_named(step, fields) if fields else None
+        inner = self.resolver.names.field_named(step, fields) if fields else None
         if inner is None:
-            super().collect_part(base, path, scope, values, conditions, how)
+            self.resolver.expressions.part_of_whole(base, path, scope, values, conditions, how)
             return
         carry(values, inner.values, how, (rest, False) if rest else None)
         merge(conditions, inner.conditions)
@@ -71,7 +71,7 @@ class ElementResolver(FlowCollector):
         found: Fields = {}
         for key, value in zip(call.arguments[::2], call.arguments[1::2], strict=False):
             if isinstance(key, tree.Literal):
-                name = self.dialect.folding.named(self.text[key.start : key.end].strip("'\""))
+                name = self.dialect.folding.named(self.env.text[key.start : key.end].strip("'\""))
                 found[name] = self._part(name, value, scope)
         return found
 
@@ -97,14 +97,17 @@ class ElementResolver(FlowCollector):
         if entry is None or entry.open or expression.parts[0] in entry.columns:
             return None
         span = (expression.start, expression.end)
-        return {name: self.renamed([Reference(entry, column)], name, span) for name, column in entry.order}
+        return {
+            name: self.resolver.expressions.renamed([Reference(entry, column)], name, span)
+            for name, column in entry.order
+        }
 
-    def _elements(self, expression: tree.Expression, scope: Scope) -> Fields | None:
+    def elements(self, expression: tree.Expression, scope: Scope) -> Fields | None:
         """Return the parts that the elements of a list have."""
         if type(expression) is tree.ArrayItems:
             return self._common_fields(expression.items, scope)
         if type(expression) is tree.ArrayQuery:
-            relation = self.relation(expression.query, scope)
+            relation = self.resolver.queries.relation(expression.query, scope)
             body = expression.query.body
             if isinstance(body, tree.Select) and body.packed:
                 return {made.name: made for made in relation.columns}
@@ -115,7 +118,7 @@ class ElementResolver(FlowCollector):
         if type(expression) is tree.Column:
             found = self._column_of(expression, scope)
             if found is not None and found.origin is not None:
-                return self._elements(*found.origin)
+                return self.elements(*found.origin)
         return None
 
     def _common_fields(self, items: list[tree.Expression], scope: Scope) -> Fields | None:
@@ -142,7 +145,7 @@ class ElementResolver(FlowCollector):
         elif isinstance(item, tree.Call) and item.parts[-1].lower() in _ROWS - {"named_struct", "object_construct"}:
             parts = [(part.parts[-1] if isinstance(part, tree.Column) else None, part) for part in item.arguments]
         else:
-            fields = self._fields(item, scope)
+            fields = self.fields(item, scope)
             return None if fields is None else list(fields.values())
         named = self.dialect.folding.named
         return [self._part(name or named(f"col{n}"), part, scope) for n, (name, part) in enumerate(parts, 1)]
@@ -151,9 +154,9 @@ class ElementResolver(FlowCollector):
         """``unnest(struct)`` puts out the fields, where they are known."""
         if call.parts[-1].lower() != "unnest" or not call.arguments or type(call.arguments[0]) not in HAS_PARTS:
             return None
-        fields = self._fields(call.arguments[0], scope)
+        fields = self.fields(call.arguments[0], scope)
         if not fields and len(call.arguments) > 1:  # recursive
-            fields = self._elements(call.arguments[0], scope)
+            fields = self.elements(call.arguments[0], scope)
         return list(fields.values()) if fields else None
 
     # --- generators ----------------------------------------------------------------------------------
@@ -172,7 +175,7 @@ class ElementResolver(FlowCollector):
             # More names than one thinks: the elements are entries of a map, a key and a value each.
             columns += [columns[-1]] * (len(names) - len(columns))
         if function not in _ONE_ROW:
-            self.multiplying.append((call, scope))
+            self.env.multiplying.append((call, scope))
         return [
             Made(names[n] if names else made.name, copy_flow(made.values), copy_flow(made.conditions), made.span,
                  origin=made.origin, fields=made.fields)
@@ -180,10 +183,11 @@ class ElementResolver(FlowCollector):
         ]  # fmt: skip
 
     def _generated(self, function: str, known: tuple[str, ...], call: tree.Call, scope: Scope) -> list[Made] | None:
+        resolver = self.resolver
         named, span = self.dialect.folding.named, (call.start, call.end)
         first = call.arguments[0]
         if function.startswith("inline"):
-            fields = self._elements(first, scope)
+            fields = self.elements(first, scope)
             if fields is not None:
                 return list(fields.values())
             made = Made("*", {}, {}, span)
@@ -195,23 +199,26 @@ class ElementResolver(FlowCollector):
             return self._tuple(call, scope)
         made = Made(named(known[-1]), {}, {}, span)
         self.element(first, scope, made)
-        made.fields = self._elements(first, scope)
+        made.fields = self.elements(first, scope)
         columns = [made]
         if isinstance(first, tree.Call) and first.parts[-1].lower() in _MAPS:
-            columns = [self.under_name(named("key"), made), self.under_name(named("value"), made)]
+            columns = [
+                resolver.names.under_name(named("key"), made),
+                resolver.names.under_name(named("value"), made),
+            ]
         if len(known) == 3:
-            columns = [self.under_name(named(name), made) for name in known[1:]]
+            columns = [resolver.names.under_name(named(name), made) for name in known[1:]]
         return [Made(named("pos"), {}, {}, span), *columns] if known[0] == "pos" else columns
 
     def element(self, node: tree.Expression, scope: Scope, made: Made) -> None:
         """Add what flows into the elements of a list: a part of it, below ``[*]``."""
         values = copy_flow({})
-        self.collect(node, scope, values, made.conditions, IDENTITY)
+        self.resolver.expressions.collect(node, scope, values, made.conditions, IDENTITY)
         carry(made.values, values, TRANSFORMATION, ("[*]", False))
 
     def _stacked(self, call: tree.Call, scope: Scope) -> list[Made] | None:
         """``stack(2, a, b, c, d)``: two rows of two columns."""
-        rows = self.text[call.arguments[0].start : call.arguments[0].end]
+        rows = self.env.text[call.arguments[0].start : call.arguments[0].end]
         cells = call.arguments[1:]
         if not rows.isdigit() or not 0 < int(rows) <= max(len(cells), 1) or not cells:
             return None
@@ -221,7 +228,7 @@ class ElementResolver(FlowCollector):
         ]
         for n, cell in enumerate(cells):
             made = columns[n % width]
-            self.collect(cell, scope, made.values, made.conditions, IDENTITY)
+            self.resolver.expressions.collect(cell, scope, made.values, made.conditions, IDENTITY)
         return columns
 
     def _tuple(self, call: tree.Call, scope: Scope) -> list[Made]:
@@ -229,7 +236,7 @@ class ElementResolver(FlowCollector):
         columns = []
         for n, key in enumerate(call.arguments[1:]):
             made = Made(self.dialect.folding.named(f"c{n}"), {}, {}, (key.start, key.end))
-            path = path_of(self.text[key.start : key.end]) if isinstance(key, tree.Literal) else ""
+            path = path_of(self.env.text[key.start : key.end]) if isinstance(key, tree.Literal) else ""
             self.collect_part(call.arguments[0], path, scope, made.values, made.conditions, TRANSFORMATION)
             columns.append(made)
         return columns

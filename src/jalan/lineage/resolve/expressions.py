@@ -6,24 +6,15 @@ and ``how`` names the condition.
 """
 
 from collections.abc import Callable, Collection
-from functools import cache
 
 from jalan.lineage.flow import carry, join_path, merge, path_of
 from jalan.lineage.model import AGGREGATION, CONDITIONAL, FILTER, IDENTITY, SORT, TRANSFORMATION, WINDOW, Span
-from jalan.lineage.resolve.names import NOWHERE, NameLookup
+from jalan.lineage.resolve.functions import ROW_FUNCTIONS
+from jalan.lineage.resolve.names import NOWHERE
+from jalan.lineage.resolve.part import ResolverPart
 from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
 from jalan.sql import tree
-from jalan.sql.dialects.dialect import Dialect
 
-# Functions that in a select list make as many rows of one as their argument has parts.
-ROW_FUNCTIONS = frozenset(
-    """
-    unnest explode explode_outer posexplode posexplode_outer inline inline_outer generate_series
-    generate_subscripts jsonb_array_elements json_array_elements jsonb_array_elements_text json_array_elements_text
-    jsonb_each json_each jsonb_each_text json_each_text jsonb_object_keys json_object_keys jsonb_path_query
-    regexp_matches regexp_split_to_table string_to_table
-    """.split()
-)
 _LISTS = frozenset({"listagg", "string_agg", "array_agg", "xmlagg", "group_concat", "collect", "wm_concat"})
 _ORDINALS = {"offset": 0, "safe_offset": 0, "ordinal": 1, "safe_ordinal": 1}
 _XML_METHODS = frozenset({"value", "query", "exist", "nodes", "modify"})
@@ -32,40 +23,8 @@ _COMPUTED = {IDENTITY: TRANSFORMATION}
 _FOLDED = {IDENTITY: AGGREGATION, TRANSFORMATION: AGGREGATION}
 
 
-@cache
-def _special_names(dialect: Dialect) -> frozenset[str]:
-    columns = ("columns",) if dialect.columns_calls else ()
-    return frozenset(
-        {"grouping", "grouping_id", "values", *columns, *ROW_FUNCTIONS, *dialect.paths, *dialect.name_functions}
-    )
-
-
-class FlowCollector(NameLookup):
+class ExpressionResolver(ResolverPart):
     """Walks expressions of one statement. ``multiplying`` gathers the calls that make many rows of one."""
-
-    def __init__(self, dialect: Dialect, text: str) -> None:
-        super().__init__(dialect, text)
-        self._special_calls: Collection[str] = _special_names(dialect)
-        self.multiplying: list[tuple[tree.Call, Scope]] = []
-        self.current_column: Made | None = None  # the one that COLUMNS(…) stands for just now
-
-    def knows_routines(self, names: Collection[str]) -> None:
-        """Let these functions be followed where they are called."""
-        self.routines = names
-        if names:
-            self._special_calls = {*self._special_calls, *names}
-
-    def relation(self, query: tree.Query, parent: Scope | None) -> Relation:
-        """Resolve a query inside an expression."""
-        raise NotImplementedError
-
-    def star_columns(self, star: tree.Star, scope: Scope) -> list[Made]:
-        """Return the columns that a star stands for."""
-        raise NotImplementedError
-
-    def chosen_columns(self, columns: tree.Call, scope: Scope) -> list[Made]:
-        """Return the columns that ``COLUMNS(…)`` stands for."""
-        raise NotImplementedError
 
     def collect(self, node: tree.Expression, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         """Add what flows into the expression."""
@@ -74,6 +33,7 @@ class FlowCollector(NameLookup):
     # --- one method a node class ---------------------------------------------------------------------
 
     def _column(self, node: tree.Column, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
+        resolver = self.resolver
         span = (node.start, node.end)
         parts = node.parts
         # The commonest cases first: a qualified column that is there, or a column of the only table.
@@ -85,17 +45,17 @@ class FlowCollector(NameLookup):
         if type(only) is Entry:
             column = only.columns.get(parts[-1])
             if column is not None and not only.hidden:
-                if self.tracer is not None:
-                    self.tracer.touch(only, column)
-                self._add(only, column, span, values, conditions, how, True)
+                if self.env.tracer is not None:
+                    self.env.tracer.touch(only, column)
+                resolver.names.add_column(only, column, span, values, conditions, how, True)
                 return
-        found = self.resolve(parts, scope, span)
+        found = resolver.names.resolve(parts, scope, span)
         for reference in found:
-            self.add(reference, span, values, conditions, how)
+            resolver.names.add(reference, span, values, conditions, how)
         if not found and len(parts) == 1:
             entry = scope.entry(parts[0])
             if entry is not None:
-                self.add_row(entry, span, values, conditions, how)
+                resolver.names.add_row(entry, span, values, conditions, how)
 
     def _star(self, node: tree.Star, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         span = (node.start, node.end)
@@ -105,33 +65,36 @@ class FlowCollector(NameLookup):
             return
         entry = self.star_entry(node.parts, scope, span)
         if entry is not None:
-            self.add_row(entry, span, values, conditions, how)
+            self.resolver.names.add_row(entry, span, values, conditions, how)
 
     def _all_columns(self, star: tree.Star, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
-        for made in self.star_columns(star, scope):
-            self.add(Reference(NOWHERE, made), (star.start, star.end), values, conditions, how, named=False)
+        for made in self.resolver.select_list.star_columns(star, scope):
+            self.resolver.names.add(
+                Reference(NOWHERE, made), (star.start, star.end), values, conditions, how, named=False
+            )
 
     def star_entry(self, parts: tuple[str, ...], scope: Scope, span: Span) -> Entry | None:
         """Return the entry whose star is meant by ``parts.*``."""
         entry = scope.entry(parts[0]) if len(parts) == 1 else scope.entry_by_parts(parts)
         if entry is None:
             name = ".".join(parts)
-            self.report("unknown_table_reference", "error", f"nothing in FROM is called “{name}”", span)
+            self.env.report("unknown_table_reference", "error", f"nothing in FROM is called “{name}”", span)
         return entry
 
     def _nothing(self, node: tree.Expression, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         pass
 
     def _parameter(self, node: tree.Parameter, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
-        written = self.text[node.start : node.end]
+        env = self.env
+        written = env.text[node.start : node.end]
         if "{{" in written or "${" in written:
             called = "(" in written
             message = "what stands here, columns maybe, is decided by a template"
-            self.report("opaque_name", "warning" if called else "info", message, (node.start, node.end))
+            env.report("opaque_name", "warning" if called else "info", message, (node.start, node.end))
             return
-        made = self.variable(written) if self.variables else None
+        made = env.variable(written) if env.variables else None
         if made is not None:
-            self.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
+            self.resolver.names.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
 
     def _unary(self, node: tree.Unary, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         self.collect(node.argument, scope, values, conditions, _COMPUTED.get(how, how))
@@ -157,15 +120,15 @@ class FlowCollector(NameLookup):
         while type(base) is tree.Binary and base.operator in _ARROWS:
             if type(base.right) is not tree.Literal:
                 return False
-            steps.append(path_of(self.text[base.right.start : base.right.end]))
+            steps.append(path_of(self.env.text[base.right.start : base.right.end]))
             base = base.left
         path = ""
         for step in reversed(steps):
             path = join_path(path, step)
-        self.collect_part(base, path, scope, values, conditions, _COMPUTED.get(how, how))
+        self.resolver.elements.collect_part(base, path, scope, values, conditions, _COMPUTED.get(how, how))
         return True
 
-    def collect_part(
+    def part_of_whole(
         self, base: tree.Expression, path: str, scope: Scope, values: Flow, conditions: Flow, how: str
     ) -> None:
         """Add what flows into a part of an expression's value."""
@@ -174,7 +137,9 @@ class FlowCollector(NameLookup):
         carry(values, flow, how, (path, False))
 
     def _path(self, node: tree.Path, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
-        self.collect_part(node.base, str(node.path), scope, values, conditions, _COMPUTED.get(how, how))
+        self.resolver.elements.collect_part(
+            node.base, str(node.path), scope, values, conditions, _COMPUTED.get(how, how)
+        )
 
     def _lambda(self, node: tree.Lambda, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         inner = self._with_names(node.parameters, scope, (node.start, node.end))
@@ -223,13 +188,13 @@ class FlowCollector(NameLookup):
     def _in_query(self, node: tree.InQuery, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         how = _COMPUTED.get(how, how)
         self.collect(node.argument, scope, values, conditions, how)
-        self._add_relation(self.relation(node.query, scope), values, conditions, how)
+        self._add_relation(self.resolver.queries.relation(node.query, scope), values, conditions, how)
 
     def _scalar_query(self, node: tree.ScalarQuery, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
-        self._add_relation(self.relation(node.query, scope), values, conditions, how)
+        self._add_relation(self.resolver.queries.relation(node.query, scope), values, conditions, how)
 
     def _array_query(self, node: tree.ArrayQuery, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
-        relation = self.relation(node.query, scope)
+        relation = self.resolver.queries.relation(node.query, scope)
         self._add_relation(relation, values, conditions, _FOLDED.get(how, how))
         merge(conditions, relation.order)
 
@@ -243,10 +208,10 @@ class FlowCollector(NameLookup):
         self, node: tree.DynamicQuery, scope: Scope, values: Flow, conditions: Flow, how: str
     ) -> None:
         message = "this query is put together while it runs; what it puts out is not known"
-        self.report("dynamic_sql", "warning", message, (node.start, node.end))
+        self.env.report("dynamic_sql", "warning", message, (node.start, node.end))
 
     def _exists(self, node: tree.Exists, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
-        merge(conditions, self.relation(node.query, scope).rows)
+        merge(conditions, self.resolver.queries.relation(node.query, scope).rows)
 
     def _case(self, node: tree.Case, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
         how = _COMPUTED.get(how, how)
@@ -273,26 +238,29 @@ class FlowCollector(NameLookup):
         indexes = node.indexes
         only = indexes[0] if len(indexes) == 1 else None
         if type(only) is tree.Call and only.parts[-1].lower() in _ORDINALS and len(only.arguments) == 1:
-            place = self.text[only.arguments[0].start : only.arguments[0].end]
+            place = self.env.text[only.arguments[0].start : only.arguments[0].end]
             if place.isdigit():
                 first = _ORDINALS[only.parts[-1].lower()]
-                self.collect_part(node.base, f"[{int(place) - first}]", scope, values, conditions, how)
+                self.resolver.elements.collect_part(
+                    node.base, f"[{int(place) - first}]", scope, values, conditions, how
+                )
                 return
         if len(indexes) == 1 and type(indexes[0]) is tree.Literal:
-            step = self.text[indexes[0].start : indexes[0].end]
-            self.collect_part(node.base, path_of(step), scope, values, conditions, how)
+            step = self.env.text[indexes[0].start : indexes[0].end]
+            self.resolver.elements.collect_part(node.base, path_of(step), scope, values, conditions, how)
             return
         self.collect(node.base, scope, values, conditions, how)
         for index in indexes:
             self.collect(index, scope, values, conditions, how)
 
     def _field(self, node: tree.Field, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
+        env = self.env
         base = node.base
         span = (node.start, node.end)
         if type(base) is tree.Parameter:  # :new.port in a trigger
-            word = self.text[base.start : base.end].lstrip(":")
-            base = tree.Column(base.start, base.end, (self.spelled(word),))
-        if type(base) is tree.Call and len(base.parts) == 1 and base.parts[0] in self.variables:
+            word = env.text[base.start : base.end].lstrip(":")
+            base = tree.Column(base.start, base.end, (env.spelled(word),))
+        if type(base) is tree.Call and len(base.parts) == 1 and base.parts[0] in env.variables:
             base = tree.Column(base.start, base.end, base.parts)  # a field of an element of a collection
         if type(base) is tree.Column and self._field_of_column(
             base, node.name, span, scope, values, conditions, how
@@ -303,7 +271,9 @@ class FlowCollector(NameLookup):
                 base.items[base.names.index(node.name)], scope, values, conditions, _COMPUTED.get(how, how)
             )
             return
-        self.collect_part(base, str(node.name), scope, values, conditions, _COMPUTED.get(how, how))
+        self.resolver.elements.collect_part(
+            base, str(node.name), scope, values, conditions, _COMPUTED.get(how, how)
+        )
 
     def _field_of_column(
         self,
@@ -316,29 +286,31 @@ class FlowCollector(NameLookup):
         how: str,
     ) -> bool:
         """Add ``(row).name``, where the row is that of a table in FROM, or a column that holds one."""
+        resolver = self.resolver
         entry = scope.entry(base.parts[0]) if len(base.parts) == 1 else None
         if entry is not None and entry.find(name) is not None:
-            references = self.resolve((base.parts[0], name), scope, span)
+            references = resolver.names.resolve((base.parts[0], name), scope, span)
         elif entry is None:
             references = [
                 Reference(found.entry, found.column, join_path(found.path, name), found.possible)
-                for found in self.resolve(base.parts, scope, span)
+                for found in resolver.names.resolve(base.parts, scope, span)
             ]
         else:
             return False
         for reference in references:
-            self.add(reference, span, values, conditions, how)
+            resolver.names.add(reference, span, values, conditions, how)
         return bool(references)
 
     def _call(self, node: tree.Call, scope: Scope, values: Flow, conditions: Flow, how: str) -> None:
+        env = self.env
         name = node.parts[-1]
         arguments = node.arguments
-        if self.variables and len(node.parts) == 1 and name in self.variables:
+        if env.variables and len(node.parts) == 1 and name in env.variables:
             self._column(tree.Column(node.start, node.end, node.parts), scope, values, conditions, how)
             return  # an element of a collection
-        if not self._lower:
+        if not env.lower:
             name = name.lower()
-        if name in self._special_calls:
+        if name in env.special_calls:
             if self._special_call(name, node, scope, values, conditions, how):
                 return
         if self.dialect.row_functions and len(arguments) == 1 and len(node.parts) == 1:
@@ -397,7 +369,7 @@ class FlowCollector(NameLookup):
                         return True
                     open_ = open_ or bool(visible.open)
             level = level.parent
-        if parts[0] in self.variables:
+        if parts[0] in self.env.variables:
             return True
         return open_ and len(parts) == 1 and (self.dialect.columns_calls or method in _XML_METHODS)
 
@@ -413,6 +385,14 @@ class FlowCollector(NameLookup):
         self, name: str, node: tree.Call, scope: Scope, values: Flow, conditions: Flow, how: str
     ) -> bool:
         """Collect a call whose arguments are not all values; returns False if it is an ordinary one after all."""
+        resolver = self.resolver
+        env = self.env
+        if name == "values" and env.proposed is not None and len(node.arguments) == 1:
+            column = node.arguments[0]  # MySQL's VALUES(column) behind ON DUPLICATE KEY UPDATE
+            if isinstance(column, tree.Column) and column.parts[-1] in env.proposed:
+                made = env.proposed[column.parts[-1]]
+                resolver.names.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
+                return True
         arguments = node.arguments
         if name in ("grouping", "grouping_id"):
             ignored: Flow = {}
@@ -422,26 +402,26 @@ class FlowCollector(NameLookup):
         if name in self.dialect.name_functions:
             return True
         if name == "columns":
-            chosen = [self.current_column] if self.current_column is not None else self.chosen_columns(node, scope)
+            chosen = (
+                [env.current_column]
+                if env.current_column is not None
+                else resolver.select_list.chosen_columns(node, scope)
+            )
             for made in chosen:
-                self.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
+                resolver.names.add(Reference(NOWHERE, made), (node.start, node.end), values, conditions, how)
             return True
         if name in ROW_FUNCTIONS:
-            self.multiplying.append((node, scope))
+            env.multiplying.append((node, scope))
             return False
-        if name in self.routines and self.inline(name, node, scope, values, conditions, how):
+        if name in env.routines and resolver.calls.inline(name, node, scope, values, conditions, how):
             return True
         place = self.dialect.paths.get(name)
         if place is not None and len(arguments) > place and type(arguments[place]) is tree.Literal:
-            steps = [path_of(self.text[a.start : a.end]) for a in arguments[place:] if type(a) is tree.Literal]
+            steps = [path_of(env.text[a.start : a.end]) for a in arguments[place:] if type(a) is tree.Literal]
             path = ".".join(steps) if name.startswith(("jsonb_extract", "json_extract_path")) else steps[0]
-            self.collect_part(arguments[0], path, scope, values, conditions, _COMPUTED.get(how, how))
+            resolver.elements.collect_part(arguments[0], path, scope, values, conditions, _COMPUTED.get(how, how))
             return True
         return False
-
-    def inline(self, name: str, node: tree.Call, scope: Scope, values: Flow, conditions: Flow, how: str) -> bool:
-        """Collect what a function of the script does with its arguments."""
-        raise NotImplementedError
 
     def _window(self, window: tree.Window, scope: Scope, conditions: Flow) -> None:
         seen: set[str] = set()
@@ -455,7 +435,7 @@ class FlowCollector(NameLookup):
             current = scope.select_windows.get(base)
             if current is None:
                 span = (window.start, window.end)
-                self.report("unknown_window", "error", f"no window is called “{base}”", span)
+                self.env.report("unknown_window", "error", f"no window is called “{base}”", span)
 
     def window_parts(self, window: tree.Window, scope: Scope, conditions: Flow) -> None:
         """Add what a window is cut and sorted by."""
@@ -470,11 +450,11 @@ class FlowCollector(NameLookup):
         """Return the column that a star puts out for columns below it."""
         made = Made(name, {}, {}, span)
         for reference in references:
-            self.add(reference, span, made.values, made.conditions, IDENTITY)
+            self.resolver.names.add(reference, span, made.values, made.conditions, IDENTITY)
             if isinstance(reference.column, Made):
                 made.fields, made.origin = reference.column.fields, reference.column.origin
-            if self.tracer is not None:
-                self.tracer.pass_on(made, reference.entry, reference.column)
+            if self.env.tracer is not None:
+                self.env.tracer.pass_on(made, reference.entry, reference.column)
         return made
 
     def renamed(self, references: list[Reference], name: str, span: Span) -> Made:
@@ -482,7 +462,7 @@ class FlowCollector(NameLookup):
         made = Made(name, {}, {}, span)
         stands_for: list[tuple[str, str]] = []
         for reference in references:
-            self.add(reference, span, made.values, made.conditions, IDENTITY, named=False)
+            self.resolver.names.add(reference, span, made.values, made.conditions, IDENTITY, named=False)
             column = reference.column
             if isinstance(column, Made):
                 stands_for += column.stands_for
@@ -493,30 +473,30 @@ class FlowCollector(NameLookup):
 
 
 COLLECTORS: dict[type[tree.Expression], Callable[..., None]] = {
-    tree.Column: FlowCollector._column,
-    tree.Star: FlowCollector._star,
-    tree.Literal: FlowCollector._nothing,
-    tree.Descriptor: FlowCollector._nothing,
-    tree.Parameter: FlowCollector._parameter,
-    tree.Unary: FlowCollector._unary,
-    tree.Binary: FlowCollector._binary,
-    tree.Between: FlowCollector._between,
-    tree.InList: FlowCollector._in_list,
-    tree.InQuery: FlowCollector._in_query,
-    tree.ScalarQuery: FlowCollector._scalar_query,
-    tree.TableArgument: FlowCollector._scalar_query,
-    tree.ArrayQuery: FlowCollector._array_query,
-    tree.DynamicQuery: FlowCollector._dynamic_query,
-    tree.Exists: FlowCollector._exists,
-    tree.Case: FlowCollector._case,
-    tree.Cast: FlowCollector._cast,
-    tree.ArrayItems: FlowCollector._items,
-    tree.Row: FlowCollector._items,
-    tree.Subscript: FlowCollector._subscript,
-    tree.Field: FlowCollector._field,
-    tree.Call: FlowCollector._call,
-    tree.Lambda: FlowCollector._lambda,
-    tree.Comprehension: FlowCollector._comprehension,
-    tree.Struct: FlowCollector._struct,
-    tree.Path: FlowCollector._path,
+    tree.Column: ExpressionResolver._column,
+    tree.Star: ExpressionResolver._star,
+    tree.Literal: ExpressionResolver._nothing,
+    tree.Descriptor: ExpressionResolver._nothing,
+    tree.Parameter: ExpressionResolver._parameter,
+    tree.Unary: ExpressionResolver._unary,
+    tree.Binary: ExpressionResolver._binary,
+    tree.Between: ExpressionResolver._between,
+    tree.InList: ExpressionResolver._in_list,
+    tree.InQuery: ExpressionResolver._in_query,
+    tree.ScalarQuery: ExpressionResolver._scalar_query,
+    tree.TableArgument: ExpressionResolver._scalar_query,
+    tree.ArrayQuery: ExpressionResolver._array_query,
+    tree.DynamicQuery: ExpressionResolver._dynamic_query,
+    tree.Exists: ExpressionResolver._exists,
+    tree.Case: ExpressionResolver._case,
+    tree.Cast: ExpressionResolver._cast,
+    tree.ArrayItems: ExpressionResolver._items,
+    tree.Row: ExpressionResolver._items,
+    tree.Subscript: ExpressionResolver._subscript,
+    tree.Field: ExpressionResolver._field,
+    tree.Call: ExpressionResolver._call,
+    tree.Lambda: ExpressionResolver._lambda,
+    tree.Comprehension: ExpressionResolver._comprehension,
+    tree.Struct: ExpressionResolver._struct,
+    tree.Path: ExpressionResolver._path,
 }

@@ -1,15 +1,13 @@
 """FROM: tables, files, queries, functions, and the joins between them."""
 
+from jalan.lineage.dynamic_sql import constant, query_of_text
 from jalan.lineage.flow import carry, merge
-from jalan.lineage.interpret.dynamic_sql import constant, query_of_text
 from jalan.lineage.model import FILTER, IDENTITY, JOIN, TRANSFORMATION, Span
-from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope
-from jalan.lineage.resolve.table_operators import ReshapingResolver, Visible
-from jalan.lineage.tables import Table, TableState
+from jalan.lineage.resolve.part import ResolverPart
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Reference, Relation, Scope, Visible
+from jalan.lineage.tables import Table
 from jalan.sql import tree
-from jalan.sql.dialects.dialect import Dialect, Folding
 
-Ctes = dict[str, Relation]
 _UNNESTING = frozenset(
     """
     unnest explode explode_outer posexplode posexplode_outer flatten jsonb_array_elements
@@ -25,18 +23,12 @@ _ONE_COLUMN = frozenset(
 )
 
 
-class FromResolver(ReshapingResolver):
+class FromResolver(ResolverPart):
     """Resolves FROM against the tables known at its place in the script. ``reads`` gathers the tables."""
 
-    def __init__(self, dialect: Dialect, tables: TableState, text: str) -> None:
-        super().__init__(dialect, text)
-        self.tables = tables
-        self.reads: dict[str, None] = {}
-        self.ctes: Ctes = {}
-        self.piped: Visible = []
-        self._upper = dialect.folding is Folding.UPPER
-
     def from_item(self, item: tree.FromItem, scope: Scope, rows: Flow) -> Visible:
+        resolver = self.resolver
+        env = self.env
         if type(item) is tree.TableSource:
             entry = self._table(item, scope, rows)
             if item.sample or item.at:
@@ -44,38 +36,39 @@ class FromResolver(ReshapingResolver):
                 inner.visible = [entry]
                 inner.add(entry)
                 for argument in [*(item.sample or ()), *(item.at or ())]:
-                    self.collect(argument, inner, rows, rows, FILTER)
+                    resolver.expressions.collect(argument, inner, rows, rows, FILTER)
         elif type(item) is tree.Join:
             return self._join(item, scope, rows)
         elif type(item) is tree.PipeInput:
-            for visible in self.piped:
+            for visible in env.piped:
                 if isinstance(visible, Entry) and visible not in scope.entries:
                     scope.add(visible)
-            return list(self.piped)
+            return list(env.piped)
         elif type(item) is tree.Derived:
             if item.lateral or self.dialect.implicit_lateral:
-                found = self.relation(item.query, self._so_far(scope))
+                found = resolver.queries.relation(item.query, self._so_far(scope))
             else:
-                found = self.relation(item.query, scope.parent)
+                found = resolver.queries.relation(item.query, scope.parent)
             merge(rows, found.rows)
             scope.order = found.order
-            entry = entry_of(found, item.alias or "", item.columns, self._upper)
+            entry = entry_of(found, item.alias or "", item.columns, env.upper)
         else:
             entry = self._reshaped(item, scope, rows)
         scope.add(entry)
         return [entry]
 
     def _reshaped(self, item: tree.FromItem, scope: Scope, rows: Flow) -> Entry:
+        resolver = self.resolver
         if isinstance(item, tree.FunctionSource):
             return self._function(item, self._so_far(scope), rows)
         if isinstance(item, tree.Shredded):
-            return self.shredded(item, self._so_far(scope), rows)
+            return resolver.table_operators.shredded(item, self._so_far(scope), rows)
         if isinstance(item, tree.Pivot):
-            return self.pivot(item, scope, rows)
+            return resolver.table_operators.pivot(item, scope, rows)
         if isinstance(item, tree.Unpivot):
-            return self.unpivot(item, scope, rows)
+            return resolver.table_operators.unpivot(item, scope, rows)
         assert isinstance(item, tree.MatchRecognize)
-        return self.match_recognize(item, scope, rows)
+        return resolver.table_operators.match_recognize(item, scope, rows)
 
     @staticmethod
     def _so_far(scope: Scope) -> Scope:
@@ -88,11 +81,11 @@ class FromResolver(ReshapingResolver):
     def _table(self, item: tree.TableSource, scope: Scope, rows: Flow) -> Entry:
         parts = item.table.parts
         if len(parts) == 1:
-            cte = self.ctes.get(parts[0])
+            cte = self.env.ctes.get(parts[0])
             if cte is not None:
                 merge(rows, cte.rows)
                 scope.order = cte.order
-                return entry_of(cte, item.alias or parts[0], item.columns, self._upper)
+                return entry_of(cte, item.alias or parts[0], item.columns, self.env.upper)
         elif self.dialect.struct_paths and scope.entry(parts[0]) is not None:
             # `FROM orders o, o.legs l`: the items of a column, not a table
             column = tree.Column(item.table.start, item.table.end, parts)
@@ -104,8 +97,8 @@ class FromResolver(ReshapingResolver):
 
     def _file(self, item: tree.TableSource) -> Entry:
         """A file, a stage or a path: what its columns are, nobody says, and nobody needs to be told so."""
-        table = self.tables.named(item.table)
-        self.reads[table.key] = None
+        table = self.env.tables.named(item.table)
+        self.env.reads[table.key] = None
         entry = Entry(item.alias or str(table.key), (), table.key, {}, [], is_file=True)
         if table.columns is None:
             entry.open = [entry]
@@ -116,21 +109,22 @@ class FromResolver(ReshapingResolver):
         return entry
 
     def _unknown_table(self, name: tree.TableName, table: Table) -> None:
-        near = self.tables.unheard(name.parts, table)
+        env = self.env
+        near = env.tables.unheard(name.parts, table)
         span = (name.start, name.end)
         if near is None:
             message = f"the columns of “{table.key}” are not known and are inferred from use"
-            self.report("unknown_table", "info", message, span)
+            env.report("unknown_table", "info", message, span)
             return
         meant = f"; the nearest names are {', '.join(near)}" if near else ""
         message = f"no scan has found “{table.key}”; its columns are inferred from use{meant}"
-        self.report("unknown_table", "warning", message, span)
+        env.report("unknown_table", "warning", message, span)
 
     def table_entry(self, name: tree.TableName, alias: str | None, columns: list[str] | None) -> Entry:
         """Return the entry for a table by name."""
         parts = name.parts
-        table = self.tables.find(parts)
-        self.reads[table.key] = None
+        table = self.env.tables.find(parts)
+        self.env.reads[table.key] = None
         entry = Entry(alias or parts[-1], () if alias else parts, table.key, {}, [])
         if table.columns is None:
             entry.open = [entry]
@@ -151,6 +145,7 @@ class FromResolver(ReshapingResolver):
 
     def _function(self, item: tree.FunctionSource, scope: Scope, rows: Flow) -> Entry:
         """The columns of a table function carry the values of its arguments, which also decide its rows."""
+        resolver = self.resolver
         order: list[tuple[str, str | Made]] = []
         first_name = ""
         element: Made | None = None
@@ -169,9 +164,11 @@ class FromResolver(ReshapingResolver):
             made = Made("", {}, {}, (call.start, call.end))
             if isinstance(inner, tree.Column) or self._unnests(inner):
                 self._collect_elements(inner, scope, made)
-                made.fields = self._elements(inner.arguments[0] if isinstance(inner, tree.Call) else inner, scope)
+                made.fields = resolver.elements.elements(
+                    inner.arguments[0] if isinstance(inner, tree.Call) else inner, scope
+                )
             else:
-                self.collect(call, scope, made.values, made.conditions, TRANSFORMATION)
+                resolver.expressions.collect(call, scope, made.values, made.conditions, TRANSFORMATION)
             carry(rows, made.values, JOIN)
             merge(rows, made.conditions)
             known = self.dialect.table_functions.get(name.lower())
@@ -192,16 +189,21 @@ class FromResolver(ReshapingResolver):
                 element = made
             order += [(column, self._function_column(column, made, name.lower())) for column in names]
         order = self._function_names(item, order)
-        if first_name.lower() == "posexplode" and order and not self._generators:
+        if first_name.lower() == "posexplode" and order and not resolver.select_list.generators:
             order[0] = (order[0][0], Made(order[0][0], {}, {}, (item.start, item.end)))
         unknown = [column for key, column in order if key == "*" and isinstance(column, Made)]
         order = [(key, column) for key, column in order if key != "*"]
         entry = Entry(item.alias or first_name, (), None, {}, order, rest=unknown[0] if unknown else None)
         for key, column in order:
             entry.columns.setdefault(key, column)
-        if self._generators and first_name.lower().startswith("explode") and not item.columns and order:
+        if (
+            resolver.select_list.generators
+            and first_name.lower().startswith("explode")
+            and not item.columns
+            and order
+        ):
             for key in ("key", "value"):  # what is taken apart may be a map
-                entry.columns.setdefault(self.spelled(key), order[-1][1])
+                entry.columns.setdefault(self.env.spelled(key), order[-1][1])
         if element is not None and element.fields and self.dialect.element_fields:
             entry.columns.setdefault(item.alias or "", element)
         elif element is not None and self.dialect.element_fields and item.alias is None:
@@ -237,13 +239,14 @@ class FromResolver(ReshapingResolver):
 
     def _text_query(self, argument: tree.Expression, item: tree.FunctionSource, rows: Flow) -> Entry | None:
         """``query('select …')``: the rows of a query that is given as text."""
-        pieces = constant(argument, self.text, self.dialect, lambda node: None)
-        query = query_of_text(pieces, self.text, self.dialect)
+        env = self.env
+        pieces = constant(argument, env.text, self.dialect, lambda node: None)
+        query = query_of_text(pieces, env.text, self.dialect)
         if query is None:
             return None
-        found = self.relation(query, None)
+        found = self.resolver.queries.relation(query, None)
         merge(rows, found.rows)
-        return entry_of(found, item.alias or "query", item.columns, self._upper)
+        return entry_of(found, item.alias or "query", item.columns, env.upper)
 
     def _text_search(self, name: str, call: tree.Call, item: tree.FunctionSource, rows: Flow) -> Entry | None:
         """``CONTAINSTABLE(table, columns, 'words')``: keys of the rows of that table, and how well they match."""
@@ -256,12 +259,13 @@ class FromResolver(ReshapingResolver):
         made = Made("", {}, {}, (call.start, call.end))
         searched = call.arguments[1]
         if isinstance(searched, tree.Star):
-            self.add_row(table, made.span, made.values, made.conditions, TRANSFORMATION)
+            self.resolver.names.add_row(table, made.span, made.values, made.conditions, TRANSFORMATION)
         else:
-            self.collect(searched, inner, made.values, made.conditions, TRANSFORMATION)
+            self.resolver.expressions.collect(searched, inner, made.values, made.conditions, TRANSFORMATION)
         carry(rows, made.values, FILTER)
         order = [
-            (c, self._function_column(c, made, name)) for c in map(self.spelled, self.dialect.table_functions[name])
+            (c, self._function_column(c, made, name))
+            for c in map(self.env.spelled, self.dialect.table_functions[name])
         ]
         return Entry(item.alias or name, (), None, dict(order), order)
 
@@ -269,7 +273,7 @@ class FromResolver(ReshapingResolver):
         """A function over the rows of a table: ``TABLE(f(input => TABLE(t)))``. What it puts out is not known, but
         for the standard's own that leaves columns out."""
         queries = [argument.query for argument in call.arguments if isinstance(argument, tree.TableArgument)]
-        relations = [self.relation(query, scope) for query in queries]
+        relations = [self.resolver.queries.relation(query, scope) for query in queries]
         for relation in relations:
             merge(rows, relation.rows)
         if name == "exclude_columns" and len(relations) == 1:
@@ -277,7 +281,7 @@ class FromResolver(ReshapingResolver):
                     if isinstance(c, tree.Column) for part in c.parts}  # fmt: skip
             left = [made for made in relations[0].columns if made.name not in gone]
             return entry_of(
-                Relation(left, rows, {}, relations[0].open), item.alias or "", item.columns, self._upper
+                Relation(left, rows, {}, relations[0].open), item.alias or "", item.columns, self.env.upper
             )
         made = Made("*", {}, {}, (call.start, call.end))
         for relation in relations:
@@ -286,9 +290,9 @@ class FromResolver(ReshapingResolver):
                 merge(made.conditions, column.conditions)
         for argument in call.arguments:
             if not isinstance(argument, tree.TableArgument):
-                self.collect(argument, scope, made.values, made.conditions, TRANSFORMATION)
+                self.resolver.expressions.collect(argument, scope, made.values, made.conditions, TRANSFORMATION)
         message = f"what “{name}” puts out is not known; all of what it is given may go into each column"
-        self.report("not_followed", "warning", message, made.span)
+        self.env.report("not_followed", "warning", message, made.span)
         names = item.columns or []
         order = [(column, Made(column, made.values, made.conditions, made.span)) for column in names]
         entry = Entry(item.alias or name, (), None, dict(order), order)
@@ -297,11 +301,12 @@ class FromResolver(ReshapingResolver):
 
     def _named_table(self, argument: tree.Expression, item: tree.FunctionSource) -> Entry | None:
         """``query_table('t')``, ``identifier('t')``, ``stream(t)``: a table by its name."""
+        env = self.env
         if isinstance(argument, tree.Column):
             parts = argument.parts
-        elif isinstance(argument, tree.Literal) and "'" in self.text[argument.start : argument.end]:
-            named = self.text[argument.start : argument.end].strip("'\"")
-            parts = tuple(self.spelled(part.strip('`"')) for part in named.split("."))
+        elif isinstance(argument, tree.Literal) and "'" in env.text[argument.start : argument.end]:
+            named = env.text[argument.start : argument.end].strip("'\"")
+            parts = tuple(env.spelled(part.strip('`"')) for part in named.split("."))
         else:
             return None
         table = tree.TableName(argument.start, argument.end, parts)
@@ -311,19 +316,20 @@ class FromResolver(ReshapingResolver):
         self, call: tree.Call, item: tree.FunctionSource, scope: Scope, rows: Flow
     ) -> list[tuple[str, str | Made]] | None:
         """The columns of a generator; what it is given decides how many rows it makes."""
-        around, self.multiplying = self.multiplying, []
-        made = self.generated(call, scope, item.columns)
-        for inner, inside in self.multiplying:
+        env = self.env
+        around, env.multiplying = env.multiplying, []
+        made = self.resolver.elements.generated(call, scope, item.columns)
+        for inner, inside in env.multiplying:
             flow: Flow = {}
             if self._unnests(inner) or inner.parts[-1].lower() in self.dialect.generators:
                 self._collect_elements_of(inner, inside, flow, rows)
             carry(rows, flow, JOIN)
-        self.multiplying = around
+        env.multiplying = around
         return None if made is None else [(column.name, column) for column in made]
 
     def _collect_elements_of(self, call: tree.Call, scope: Scope, flow: Flow, rows: Flow) -> None:
         made = Made("", {}, {}, (call.start, call.end))
-        self.element(call.arguments[0], scope, made)
+        self.resolver.elements.element(call.arguments[0], scope, made)
         merge(flow, made.values)
         merge(rows, made.conditions)
 
@@ -336,7 +342,7 @@ class FromResolver(ReshapingResolver):
         order: list[tuple[str, str | Made]] = []
         for argument in call.arguments:
             one = Made("unnest", {}, {}, (argument.start, argument.end))
-            self.collect(argument, scope, one.values, one.conditions, TRANSFORMATION)
+            self.resolver.expressions.collect(argument, scope, one.values, one.conditions, TRANSFORMATION)
             order.append(("unnest", one))
         return order
 
@@ -368,15 +374,15 @@ class FromResolver(ReshapingResolver):
         """The elements of a list: any part of the column, so a field of theirs has a path below ``[*]``."""
         arguments = call.arguments if isinstance(call, tree.Call) else [call]
         flow: Flow = {}
-        self.collect(arguments[0], scope, flow, made.conditions, IDENTITY)
+        self.resolver.expressions.collect(arguments[0], scope, flow, made.conditions, IDENTITY)
         carry(made.values, flow, TRANSFORMATION, ("[*]", False))
         for argument in arguments[1:]:
-            self.collect(argument, scope, made.values, made.conditions, TRANSFORMATION)
+            self.resolver.expressions.collect(argument, scope, made.values, made.conditions, TRANSFORMATION)
 
     def _read_file(self, call: tree.Call, item: tree.FunctionSource) -> Entry:
         """``read_csv('…')``: the files are the source; a path that is no constant is named as it is written."""
         argument = call.arguments[0] if call.arguments else call
-        path = self.text[argument.start : argument.end].strip("'\"[]")
+        path = self.env.text[argument.start : argument.end].strip("'\"[]")
         table = tree.TableName(argument.start, argument.end, (path,), True)
         return self._file(tree.TableSource(item.start, item.end, item.alias, item.columns, table))
 
@@ -388,15 +394,11 @@ class FromResolver(ReshapingResolver):
 
     def _followed(self, call: tree.Call, item: tree.FunctionSource, scope: Scope, rows: Flow) -> Entry | None:
         """The rows of a function that the script defines."""
-        found = self.table_function(call, scope)
+        found = self.resolver.calls.table_function(call, scope)
         if found is None:
             return None
         merge(rows, found.rows)
         return entry_of(found, item.alias or call.parts[-1], item.columns)
-
-    def table_function(self, call: tree.Call, scope: Scope) -> Relation | None:
-        """Return what a function of the script returns as a table, None if it is not known."""
-        raise NotImplementedError
 
     def _join(self, join: tree.Join, scope: Scope, rows: Flow) -> Visible:
         if join.kind == "group":
@@ -415,7 +417,7 @@ class FromResolver(ReshapingResolver):
             inner = Scope(scope.parent)
             inner.entries = scope.entries
             inner.visible = left + right
-            self.collect(join.condition, inner, rows, rows, JOIN)
+            self.resolver.expressions.collect(join.condition, inner, rows, rows, JOIN)
         return left if join.kind in ("semi", "anti") else left + right
 
     def _aliased_join(self, join: tree.Join, scope: Scope, rows: Flow) -> Visible:
@@ -425,10 +427,10 @@ class FromResolver(ReshapingResolver):
         span = (join.start, join.end)
         for item in visible:
             if isinstance(item, Merged):
-                order.append((item.name, self.renamed(item.references, item.name, span)))
+                order.append((item.name, self.resolver.expressions.renamed(item.references, item.name, span)))
             else:
                 order += [
-                    (name, self.renamed([Reference(item, column)], name, span))
+                    (name, self.resolver.expressions.renamed([Reference(item, column)], name, span))
                     for name, column in item.order
                     if name not in item.hidden
                 ]
@@ -448,7 +450,7 @@ class FromResolver(ReshapingResolver):
             theirs = set(_visible_names(right))
             names = [(self._folded(name), span) for name in _visible_names(left) if name in theirs]
             if any(isinstance(item, Entry) and item.open for item in left + right):
-                self.report(
+                self.env.report(
                     "natural_join_of_unknown",
                     "warning",
                     "a NATURAL join with a table whose columns are not known",
@@ -460,7 +462,7 @@ class FromResolver(ReshapingResolver):
             ours = self._side(left, name, span)
             other = self._side(right, name, span)
             for reference in ours + other:
-                self.add(reference, span, rows, rows, JOIN)
+                self.resolver.names.add(reference, span, rows, rows, JOIN)
             delivered = other if join.kind == "right" else ours
             if join.kind == "full":
                 delivered = ours + other
@@ -474,14 +476,14 @@ class FromResolver(ReshapingResolver):
         if join.using_alias:
             span = (join.start, join.end)
             order: list[tuple[str, str | Made]] = [
-                (item.name, self.renamed(item.references, item.name, span)) for item in merged
+                (item.name, self.resolver.expressions.renamed(item.references, item.name, span)) for item in merged
             ]
             scope.add(Entry(join.using_alias, (), None, dict(order), order))
         rest = [item for item in left + right if not (isinstance(item, Merged) and item.name in gone)]
         return [*merged, *rest]
 
     def _folded(self, name: str) -> str:
-        return name.upper() if self._upper else name
+        return name.upper() if self.env.upper else name
 
     def _side(self, visible: Visible, name: str, span: Span) -> list[Reference]:
         """Return the column of that name on one side of a join."""
@@ -495,7 +497,7 @@ class FromResolver(ReshapingResolver):
         for item in visible:
             if isinstance(item, Entry) and item.open and name not in item.hidden:
                 return [Reference(opened, name) for opened in item.open]
-        self.report("unknown_column", "error", f"one side of the join has no column “{name}”", span)
+        self.env.report("unknown_column", "error", f"one side of the join has no column “{name}”", span)
         return []
 
 

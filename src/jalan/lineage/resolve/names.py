@@ -1,12 +1,9 @@
 """What a name in a query stands for: none, one, or every candidate where the text leaves it open."""
 
-from collections.abc import Collection
-
-from jalan.lineage.derivation import Tracer
 from jalan.lineage.flow import carry, column_of_star, join_path, merge
-from jalan.lineage.model import IDENTITY, TRANSFORMATION, Diagnostic, Span
+from jalan.lineage.model import IDENTITY, TRANSFORMATION, Span
+from jalan.lineage.resolve.part import ResolverPart
 from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Reference, Scope
-from jalan.sql.dialects.dialect import Dialect, Folding
 
 _OF_COLLECTIONS = frozenset({"count", "first", "last", "limit", "exists", "next", "prior"})
 _OF_ROWS = frozenset(
@@ -16,60 +13,30 @@ _WIDEST_ROW = 500  # columns: a row of more is not linked for one wrong name
 NOWHERE = Entry("", (), None, {}, [])
 
 
-class NameLookup:
+class NameResolver(ResolverPart):
     """Finds columns by name. ``uses`` gathers every column that is named, ``variables`` are those of a procedure,
     ``outer`` the scope around all statements of a trigger."""
-
-    def __init__(self, dialect: Dialect, text: str) -> None:
-        self.dialect = dialect
-        self.text = text
-        self.variables: dict[str, Made] = {}
-        self.outer: Scope | None = None
-        self.tracer: Tracer | None = None
-        self.uses: set[tuple[str, str]] = set()
-        self.diagnostics: list[Diagnostic] = []
-        self._reported: set[tuple[str, Span]] = set()
-        self.routines: Collection[str] = ()
-        self._lower = dialect.folding is Folding.LOWER
-        self._fold = dialect.folding.apply
-
-    def fields_of(self, made: Made) -> dict[str, Made] | None:
-        """Return the parts of a column that has named parts."""
-        raise NotImplementedError
 
     def field_named(self, name: str, fields: dict[str, Made]) -> Made | None:
         """Return the field of that name, whatever its case where that does not count."""
         wanted: object = name
-        found = fields.get(name) or next((made for key, made in fields.items() if self._fold(key) == wanted), None)
+        found = fields.get(name) or next(
+            (made for key, made in fields.items() if self.env.fold(key) == wanted), None
+        )
         if found is None and "*" in fields:
             return column_of_star(name, fields["*"])
         return found
 
-    def variable(self, placeholder: str) -> Made | None:
-        """Return the variable that ``@name``, ``:name``, ``$name`` or ``&name`` stands for, if it is one."""
-        found = self.variables.get(self.spelled(placeholder))
-        return found or self.variables.get(self.spelled(placeholder.lstrip(":@$&")))
-
     def under_name(self, name: str, made: Made) -> Made:
         """Return the same column under another name."""
         found = Made(name, made.values, made.conditions, made.span, (), made.fields, origin=made.origin)
-        if self.tracer is not None:
-            self.tracer.copy(found, made)
+        if self.env.tracer is not None:
+            self.env.tracer.copy(found, made)
         return found
-
-    def spelled(self, name: str) -> str:
-        """Return a name of our own in the dialect's way of comparing names."""
-        folding = self.dialect.folding
-        return folding.named(folding.apply(name))
-
-    def report(self, code: str, level: str, message: str, span: Span, hint: str = "") -> None:
-        """Add a diagnostic, once for the same place."""
-        if (code, span) not in self._reported:
-            self._reported.add((code, span))
-            self.diagnostics.append(Diagnostic(code, level, message, span, hint))
 
     def resolve(self, parts: tuple[str, ...], scope: Scope, span: Span) -> list[Reference]:
         """Return the columns that a name stands for: none, one, or every candidate where it is ambiguous."""
+        env = self.env
         if parts[-1][:1] in ("#", "$") and parts[-1][1:].isdigit():
             numbered = self._numbered_column(parts, scope)
             if numbered is not None:
@@ -94,19 +61,19 @@ class NameLookup:
                 )
             return [deeper]
         if "{{" in column or "${" in column or any("{{" in part for part in parts):
-            self.report("opaque_name", "info", "which column this is, is decided by a template", span)
+            env.report("opaque_name", "info", "which column this is, is decided by a template", span)
             return []
         if entry is None and column in self.dialect.pseudo_columns:
             return []  # the next value of a sequence
         if entry is None:
-            self.report(
+            env.report(
                 "unknown_table_reference",
                 "error",
                 f"nothing in FROM is called “{'.'.join(parts[:-1])}”",
                 span,
             )
         elif column not in self.dialect.system_columns and column not in self.dialect.pseudo_columns:
-            known = column in self.routines or column in _OF_ROWS
+            known = column in env.routines or column in _OF_ROWS
             if not (self.dialect.row_functions and known):
                 self._unknown_column(column, entry, span)
             if self.dialect.row_functions:
@@ -119,7 +86,7 @@ class NameLookup:
             message = (
                 f"“{entry.key or entry.name}” has no column “{name}”; the function is called with the whole row"
             )
-            self.report("ambiguous_column", "warning", message, span, "write it as a call")
+            self.env.report("ambiguous_column", "warning", message, span, "write it as a call")
         return [Reference(entry, column, "", True) for _, column in entry.order[:_WIDEST_ROW]]
 
     def _numbered_column(self, parts: tuple[str, ...], scope: Scope) -> Reference | None:
@@ -145,7 +112,7 @@ class NameLookup:
 
     def _resolve_part(self, parts: tuple[str, ...], scope: Scope) -> Reference | None:
         """Return the part of a column, or of a variable, that ``column.field…`` names."""
-        variable = self.variables.get(parts[0])
+        variable = self.env.variables.get(parts[0])
         if variable is not None:
             method = self.dialect.bare_calls and parts[1].lower() in _OF_COLLECTIONS
             if method and parts[1].lower() not in {name.lower() for name in variable.fields or ()}:
@@ -185,7 +152,7 @@ class NameLookup:
     def _unknown_column(self, column: str, entry: Entry, span: Span) -> None:
         near = ", ".join(name for name, _ in entry.order[:8])
         what = f"“{entry.key}”" if entry.key is not None else f"the query “{entry.name}”"
-        self.report("unknown_column", "error", f"{what} has no column “{column}”", span, f"it has: {near}")
+        self.env.report("unknown_column", "error", f"{what} has no column “{column}”", span, f"it has: {near}")
 
     def _resolve_bare(self, name: str, scope: Scope, span: Span) -> list[Reference]:
         guesses: list[Reference] = []
@@ -228,7 +195,7 @@ class NameLookup:
             if level.aliases is not None and name in level.aliases:
                 return [Reference(NOWHERE, level.aliases[name])]
             level = level.parent
-        variable = self.variables.get(name)
+        variable = self.env.variables.get(name)
         if variable is not None:
             return [Reference(NOWHERE, variable)]
         if name in self.dialect.pseudo_columns:
@@ -251,11 +218,11 @@ class NameLookup:
             return
         if self.dialect.positional_columns and name.startswith("$"):
             return
-        self.report("unknown_column", "error", f"no table in FROM has a column “{name}”", span)
+        self.env.report("unknown_column", "error", f"no table in FROM has a column “{name}”", span)
 
     def _ambiguous(self, name: str, candidates: list[Reference], span: Span) -> list[Reference]:
         tables = ", ".join(sorted({str(c.entry.key or c.entry.name) for c in candidates}))
-        self.report(
+        self.env.report(
             "ambiguous_column",
             "warning",
             f"“{name}” may be a column of any of: {tables}",
@@ -274,12 +241,12 @@ class NameLookup:
         named: bool = True,
     ) -> None:
         """Add a resolved column; ``named`` says that the text refers to this very column."""
-        if self.tracer is not None:
-            self.tracer.touch(found.entry, found.column)
+        if self.env.tracer is not None:
+            self.env.tracer.touch(found.entry, found.column)
         if found.path or found.possible:
             self._add_part(found, span, values, conditions, how, named)
         else:
-            self._add(found.entry, found.column, span, values, conditions, how, named)
+            self.add_column(found.entry, found.column, span, values, conditions, how, named)
 
     def _add_part(
         self, found: Reference, span: Span, values: Flow, conditions: Flow, how: str, named: bool
@@ -287,7 +254,7 @@ class NameLookup:
         """Add a part of a column, or a column of which it is not sure that it is meant."""
         column, path = found.column, found.path
         while path and isinstance(column, Made):
-            fields = self.fields_of(column)
+            fields = self.resolver.elements.fields_of(column)
             if fields is None:
                 break
             step, _, rest = path.partition(".")
@@ -298,10 +265,10 @@ class NameLookup:
         if path and how == IDENTITY:
             how = TRANSFORMATION
         flow: Flow = {}
-        self._add(found.entry, column, span, flow, conditions, IDENTITY, named)
+        self.add_column(found.entry, column, span, flow, conditions, IDENTITY, named)
         carry(values, flow, how, (path, found.possible) if path or found.possible else None)
 
-    def _add(
+    def add_column(
         self,
         entry: Entry,
         column: str | Made,
@@ -314,7 +281,7 @@ class NameLookup:
         if isinstance(column, str):
             table = entry.key or entry.name
             if named and column != "*":
-                self.uses.add((table, column))
+                self.env.uses.add((table, column))
             key = (table, column, how)
             spans = values.get(key)
             if spans is None:
@@ -323,7 +290,7 @@ class NameLookup:
                 spans[span] = None
         else:
             if named and column.stands_for:
-                self.uses.update(column.stands_for)
+                self.env.uses.update(column.stands_for)
             carry(values, column.values, how)
             if column.conditions:
                 merge(conditions, column.conditions)

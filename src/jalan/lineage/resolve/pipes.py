@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from jalan.lineage.flow import carry, merge
 from jalan.lineage.model import FILTER, GROUP_BY, IDENTITY, SORT
-from jalan.lineage.resolve.queries import RelationResolver
+from jalan.lineage.resolve.part import ResolverPart
 from jalan.lineage.resolve.scope import Entry, Flow, Made, Relation, Scope
 from jalan.sql import tree
 
@@ -19,23 +19,24 @@ class _Pipe:
         self.order: Flow = {}
 
 
-class PipeResolver(RelationResolver):
+class PipeResolver(ResolverPart):
     """Resolves pipes."""
 
     def pipeline(self, body: tree.Pipeline, parent: Scope | None) -> Relation:
-        before = self.ctes
+        resolver = self.resolver
+        before = self.env.ctes
         pipe = _Pipe(parent)
         if body.first is not None:
-            found = self.relation(body.first, parent)
+            found = resolver.queries.relation(body.first, parent)
             merge(pipe.rows, found.rows)
             pipe.order = found.order
             self._put(pipe, found.columns, found.open)
         for source in body.source:
-            pipe.scope.visible += self.from_item(source, pipe.scope, pipe.rows)
+            pipe.scope.visible += resolver.from_clause.from_item(source, pipe.scope, pipe.rows)
         for step in body.steps:
             _STEPS[step.operator](self, step, pipe)
-        self.ctes = before
-        columns = self._expand(tree.Star(body.start, body.end, ()), pipe.scope)
+        self.env.ctes = before
+        columns = resolver.select_list.expand(tree.Star(body.start, body.end, ()), pipe.scope)
         return Relation(columns, pipe.rows, pipe.order, pipe.scope.open_tables())
 
     def _put(self, pipe: _Pipe, columns: list[Made], opened: list[Entry], alias: str = "") -> None:
@@ -55,7 +56,7 @@ class PipeResolver(RelationResolver):
     def _row(self, pipe: _Pipe, step: tree.PipeStep) -> tuple[list[Made], list[Entry]]:
         """The columns that come down, one by one, and the tables with further columns."""
         opened = pipe.scope.open_tables()
-        columns = self._expand(tree.Star(step.start, step.end, ()), pipe.scope)
+        columns = self.resolver.select_list.expand(tree.Star(step.start, step.end, ()), pipe.scope)
         return [made for made in columns if made.name != "*" or not opened], opened
 
     def _changed(self, pipe: _Pipe, columns: list[Made], opened: list[Entry]) -> None:
@@ -65,19 +66,20 @@ class PipeResolver(RelationResolver):
         pipe.scope.entries = list(entries)
 
     def _piped_items(self, step: tree.PipeStep, pipe: _Pipe) -> list[Made]:
+        env = self.env
         pipe.scope.select_windows = step.windows or {}
         if self.dialect.lateral_aliases:
             pipe.scope.aliases = {}
-        around, self.multiplying = self.multiplying, []
-        found = self.outputs(step.items, pipe.scope)
-        self.decided_by_multiplying(pipe.rows)
-        self.multiplying = around
+        around, env.multiplying = env.multiplying, []
+        found = self.resolver.select_list.outputs(step.items, pipe.scope)
+        self.resolver.queries.decided_by_multiplying(pipe.rows)
+        env.multiplying = around
         pipe.scope.aliases = None
         return found
 
     def _select_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
         found = self._piped_items(step, pipe)
-        opened = self.open_stars(step.items, pipe.scope)
+        opened = self.resolver.queries.open_stars(step.items, pipe.scope)
         self._put(pipe, found, opened)
         if step.all:
             self._distinct_step(step, pipe)
@@ -101,10 +103,15 @@ class PipeResolver(RelationResolver):
     def _rename_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
         columns, opened = self._row(pipe, step)
         names = {names[0]: names[-1] for names in step.names or ()}
-        renamed = [self.under_name(names.pop(made.name), made) if made.name in names else made for made in columns]
+        renamed = [
+            self.resolver.names.under_name(names.pop(made.name), made) if made.name in names else made
+            for made in columns
+        ]
         for old, new in names.items():  # a column of a table that nobody knows
             made = Made(new, {}, {}, (step.start, step.end))
-            self.collect(tree.Column(*made.span, (old,)), pipe.scope, made.values, made.conditions, IDENTITY)
+            self.resolver.expressions.collect(
+                tree.Column(*made.span, (old,)), pipe.scope, made.values, made.conditions, IDENTITY
+            )
             renamed.append(made)
         self._changed(pipe, renamed, opened)
 
@@ -114,15 +121,15 @@ class PipeResolver(RelationResolver):
 
     def _where_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
         assert step.condition is not None
-        self.collect(step.condition, pipe.scope, pipe.rows, pipe.rows, FILTER)
+        self.resolver.expressions.collect(step.condition, pipe.scope, pipe.rows, pipe.rows, FILTER)
 
     def _assert_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
         assert step.condition is not None
         ignored: Flow = {}  # it stops the query, and decides nothing else
-        self.collect(step.condition, pipe.scope, ignored, ignored, FILTER)
+        self.resolver.expressions.collect(step.condition, pipe.scope, ignored, ignored, FILTER)
 
     def _aggregate_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
-        groups = self.outputs(step.group, pipe.scope)
+        groups = self.resolver.select_list.outputs(step.group, pipe.scope)
         found = self._piped_items(step, pipe)
         pipe.order = {}
         for made in groups:
@@ -135,28 +142,29 @@ class PipeResolver(RelationResolver):
     def _distinct_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
         columns, opened = self._row(pipe, step)
         found = Relation(columns, pipe.rows, {}, [])
-        self._distinct(found)
+        self.resolver.queries.distinct(found)
         self._changed(pipe, columns, opened)
 
     def _order_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
         pipe.order = {}
         for sort in step.order or ():
-            self.collect(sort.key, pipe.scope, pipe.order, pipe.order, SORT)
+            self.resolver.expressions.collect(sort.key, pipe.scope, pipe.order, pipe.order, SORT)
 
     def _limit_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
         for limit in step.limit or ():
-            self.collect(limit, pipe.scope, pipe.rows, pipe.rows, FILTER)
+            self.resolver.expressions.collect(limit, pipe.scope, pipe.rows, pipe.rows, FILTER)
         if step.operator == "limit":
             merge(pipe.rows, pipe.order)
 
     def _source_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
+        env = self.env
         assert step.source is not None
-        around, self.piped = self.piped, list(pipe.scope.visible)
+        around, env.piped = env.piped, list(pipe.scope.visible)
         entries = list(pipe.scope.entries)
         scope = Scope(pipe.scope.parent)
         scope.entries = [entry for entry in entries if step.operator == "join"]
-        visible = self.from_item(step.source, scope, pipe.rows)
-        self.piped = around
+        visible = self.resolver.from_clause.from_item(step.source, scope, pipe.rows)
+        env.piped = around
         scope.visible = visible
         pipe.scope = scope
 
@@ -164,12 +172,12 @@ class PipeResolver(RelationResolver):
         columns, opened = self._row(pipe, step)
         found = Relation(columns, pipe.rows, {}, opened)
         for query in step.queries or ():
-            right = self.relation(query, pipe.scope.parent)
+            right = self.resolver.queries.relation(query, pipe.scope.parent)
             body = query.body
             operation = tree.SetOperation(
                 step.start, step.end, step.operator, step.all, body, body, step.names is not None
             )
-            self._combine(operation, found, right)
+            self.resolver.queries.combine(operation, found, right)
         pipe.rows = found.rows
         self._put(pipe, found.columns, found.open)
 
@@ -181,15 +189,17 @@ class PipeResolver(RelationResolver):
         for column in columns:
             merge(made.values, column.values)
             merge(made.conditions, column.conditions)
-        self.collect(step.condition, Scope(pipe.scope.parent), made.values, made.conditions, IDENTITY)
+        self.resolver.expressions.collect(
+            step.condition, Scope(pipe.scope.parent), made.values, made.conditions, IDENTITY
+        )
         message = "what this function puts out is not known"
-        self.report("not_followed", "warning", message, (step.start, step.end))
+        self.env.report("not_followed", "warning", message, (step.start, step.end))
         alias = (step.names or [("",)])[0][0]
         self._put(pipe, [made], [], alias)
 
     def _with_step(self, step: tree.PipeStep, pipe: _Pipe) -> None:
         if step.ctes is not None:
-            self.with_clause(step.ctes, pipe.scope.parent)
+            self.resolver.queries.with_clause(step.ctes, pipe.scope.parent)
 
 
 _STEPS: dict[str, Callable[[PipeResolver, tree.PipeStep, _Pipe], None]] = {

@@ -4,21 +4,17 @@ from collections.abc import Iterator
 
 from jalan.lineage.flow import carry, copy_flow, merge
 from jalan.lineage.model import CONDITIONAL, FILTER, GROUP_BY, IDENTITY, JOIN, SORT, TRANSFORMATION
-from jalan.lineage.resolve.from_clause import FromResolver
+from jalan.lineage.resolve.part import ResolverPart
 from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Relation, Scope
 from jalan.sql import tree
 from jalan.sql.walk import has_aggregate, names_table, walk
 
 
-class RelationResolver(FromResolver):
+class QueryResolver(ResolverPart):
     """Resolves the queries of one statement."""
 
-    def modifying(self, statement: tree.Statement) -> Relation:
-        """Resolve a data-modifying statement of a WITH; returns what its RETURNING puts out."""
-        raise NotImplementedError
-
     def relation(self, query: tree.Query, parent: Scope | None) -> Relation:
-        before = self.ctes
+        before = self.env.ctes
         if query.ctes is not None:
             self.with_clause(query.ctes, parent)
         body = query.body
@@ -33,10 +29,10 @@ class RelationResolver(FromResolver):
         elif query.limit or (type(body) is tree.Select and body.top is not None):
             merge(found.rows, found.order)  # the first of rows that were sorted below
         for limit in query.limit:
-            self.collect(limit, scope or Scope(parent), found.rows, found.rows, FILTER)
+            self.resolver.expressions.collect(limit, scope or Scope(parent), found.rows, found.rows, FILTER)
         if type(body) is tree.Select and body.top is not None:
-            self.collect(body.top, scope or Scope(parent), found.rows, found.rows, FILTER)
-        self.ctes = before
+            self.resolver.expressions.collect(body.top, scope or Scope(parent), found.rows, found.rows, FILTER)
+        self.env.ctes = before
         return found
 
     def _order(self, query: tree.Query, body: tree.Body, found: Relation, scope: Scope | None) -> None:
@@ -52,14 +48,14 @@ class RelationResolver(FromResolver):
                 carry(target, made.values, SORT)
                 merge(target, made.conditions)
             elif scope is not None:
-                self.collect(sort.key, scope, target, target, SORT)
+                self.resolver.expressions.collect(sort.key, scope, target, target, SORT)
 
     def _output_reference(
         self, key: tree.Expression, found: Relation, prefer_output: bool, scope: Scope | None
     ) -> Made | None:
         """Return the output that a sort or grouping key names by alias or by number."""
         if type(key) is tree.Literal:
-            digits = self.text[key.start : key.end]
+            digits = self.env.text[key.start : key.end]
             if digits.isdigit() and 0 < int(digits) <= len(found.columns):
                 return found.columns[int(digits) - 1]
             return None
@@ -85,24 +81,28 @@ class RelationResolver(FromResolver):
 
     def with_clause(self, clause: tree.With, parent: Scope | None) -> None:
         """Make the queries of a WITH known to what follows."""
-        self.ctes = dict(self.ctes)
+        env = self.env
+        if clause.routines:
+            declared = {r.parts[-1].lower(): r for r in clause.routines if isinstance(r, tree.Routine)}
+            self.resolver.calls.follow({**env.known, **declared}, env.inlined)
+        env.ctes = dict(env.ctes)
         for cte in clause.ctes:
             statement = cte.statement
             if not isinstance(statement, tree.Query):
-                found = self.modifying(statement)
+                found = self.resolver.dml.modifying(statement)
             elif isinstance(statement.body, tree.SetOperation) and (
                 clause.recursive or (self.dialect.implicit_recursion and names_table(statement, cte.name))
             ):
                 found = self._recursive(cte, statement, parent)
             else:
                 found = self.relation(statement, parent)
-            self.ctes[cte.name] = self._as_cte(cte, found)
+            env.ctes[cte.name] = self._as_cte(cte, found)
 
     def _as_cte(self, cte: tree.Cte, found: Relation) -> Relation:
         columns = found.columns
         if cte.columns:
             columns = [
-                self.under_name(cte.columns[i] if i < len(cte.columns) else made.name, made)
+                self.resolver.names.under_name(cte.columns[i] if i < len(cte.columns) else made.name, made)
                 for i, made in enumerate(columns)
             ]
         return Relation(columns + self._added(cte, columns), found.rows, found.order, found.open)
@@ -127,17 +127,18 @@ class RelationResolver(FromResolver):
 
     def _recursive(self, cte: tree.Cte, statement: tree.Query, parent: Scope | None) -> Relation:
         """Start with the arm that does not refer to itself and repeat until nothing more is added."""
+        env = self.env
         body = statement.body
         assert isinstance(body, tree.SetOperation)
-        self.ctes[cte.name] = Relation([], {}, {}, [])
-        quiet, reported = list(self.diagnostics), set(self._reported)
+        env.ctes[cte.name] = Relation([], {}, {}, [])
+        quiet, reported = list(env.diagnostics), set(env.reported)
         first = tree.Query(statement.start, statement.end, statement.ctes, body.left, [], [])
         seed = self.relation(first, parent)
         found = seed
         for _ in range(len(seed.columns) + 2):
-            self.ctes[cte.name] = self._as_cte(cte, found)
+            env.ctes[cte.name] = self._as_cte(cte, found)
             before = _size(found)
-            self.diagnostics, self._reported = list(quiet), set(reported)
+            env.diagnostics, env.reported = list(quiet), set(reported)
             again = self.relation(statement, parent)
             _unite(again, found)
             found = again
@@ -155,13 +156,9 @@ class RelationResolver(FromResolver):
         if type(body) is tree.Values:
             return self._values(body, parent)
         if type(body) is tree.Pipeline:
-            return self.pipeline(body, parent)
+            return self.resolver.pipes.pipeline(body, parent)
         assert isinstance(body, tree.Query)
         return self.relation(body, parent)
-
-    def pipeline(self, body: tree.Pipeline, parent: Scope | None) -> Relation:
-        """Resolve the steps of a pipe."""
-        raise NotImplementedError
 
     def _set_operation(self, body: tree.SetOperation, parent: Scope | None) -> Relation:
         # Long chains lean to the left: walk down that side in a loop.
@@ -173,10 +170,10 @@ class RelationResolver(FromResolver):
         found = _copy(self._body(left, parent))
         for operation in reversed(chain):
             right = self._body(operation.right, parent)
-            self._combine(operation, found, right)
+            self.combine(operation, found, right)
         return found
 
-    def _combine(self, operation: tree.SetOperation, found: Relation, right: Relation) -> None:
+    def combine(self, operation: tree.SetOperation, found: Relation, right: Relation) -> None:
         if operation.by_name:
             counted = len(found.columns)
             pairs = self._by_name(found, right)
@@ -191,7 +188,7 @@ class RelationResolver(FromResolver):
         else:
             pairs = list(zip(found.columns, right.columns, strict=False))
             if len(found.columns) != len(right.columns) and not self._open_ended(found, right):
-                self.report(
+                self.env.report(
                     "uneven_set_operation",
                     "error",
                     f"{operation.operator.upper()} of {len(found.columns)} and {len(right.columns)} columns",
@@ -209,7 +206,7 @@ class RelationResolver(FromResolver):
         found.open += right.open
         if not (operation.operator == "union" and operation.all):
             # Rows are compared whole: every column decides which rows there are, as in DISTINCT.
-            self._distinct(found)
+            self.distinct(found)
 
     @staticmethod
     def _open_ended(found: Relation, right: Relation) -> bool:
@@ -239,7 +236,7 @@ class RelationResolver(FromResolver):
                 made = columns[i]
                 if isinstance(value, tree.Expression):
                     if type(value) is not tree.Literal:
-                        self.collect(value, scope, made.values, made.conditions, IDENTITY)
+                        self.resolver.expressions.collect(value, scope, made.values, made.conditions, IDENTITY)
                 else:
                     merge(made.values, value.values)
                     merge(made.conditions, value.conditions)
@@ -249,10 +246,10 @@ class RelationResolver(FromResolver):
         """The values of a row; ``t.*``, and a record of a procedure, are several."""
         for value in row:
             if type(value) is tree.Star and value.parts:
-                yield from self._expand(value, scope)
+                yield from self.resolver.select_list.expand(value, scope)
                 continue
             if type(value) is tree.Column and len(row) == 1 and len(value.parts) == 1:
-                record = self.variables.get(value.parts[0])
+                record = self.env.variables.get(value.parts[0])
                 if record is not None and record.fields:
                     yield from record.fields.values()
                     continue
@@ -262,35 +259,39 @@ class RelationResolver(FromResolver):
         return self.dialect.value_names.format(i + 1, i)
 
     @staticmethod
-    def _distinct(found: Relation) -> None:
+    def distinct(found: Relation) -> None:
         for made in found.columns:
             carry(found.rows, made.values, GROUP_BY)
             merge(found.rows, made.conditions)
 
     def _select(self, select: tree.Select, parent: Scope | None) -> tuple[Relation, Scope]:
+        resolver = self.resolver
+        env = self.env
         scope = Scope(parent)
         rows: Flow = {}
         for source in select.source:
-            scope.visible += self.from_item(source, scope, rows)
+            scope.visible += resolver.from_clause.from_item(source, scope, rows)
         scope.select_windows = select.windows
         lateral = self.dialect.lateral_aliases
         if lateral:
             scope.aliases = {}
             for key in select.group if self.dialect.windowing else ():
                 if isinstance(key, tree.Call) and key.parts[-1].lower() in self.dialect.windowing:
-                    made = Made(self.spelled(key.parts[-1]), {}, {}, (key.start, key.end))
-                    self.collect(key, scope, made.values, made.conditions, IDENTITY)
+                    made = Made(env.spelled(key.parts[-1]), {}, {}, (key.start, key.end))
+                    resolver.expressions.collect(key, scope, made.values, made.conditions, IDENTITY)
                     scope.aliases[made.name] = made
         elif select.where is not None:
-            self.collect(select.where, scope, rows, rows, FILTER)
-        around, self.multiplying = self.multiplying, []
-        found = Relation(self.outputs(select.items, scope), rows, self._kept_order(select, scope, rows), [])
+            resolver.expressions.collect(select.where, scope, rows, rows, FILTER)
+        around, env.multiplying = env.multiplying, []
+        found = Relation(
+            resolver.select_list.outputs(select.items, scope), rows, self._kept_order(select, scope, rows), []
+        )
         self.decided_by_multiplying(rows)
-        self.multiplying = around
+        env.multiplying = around
         if lateral and select.where is not None:
-            self.collect(select.where, scope, rows, rows, FILTER)
+            resolver.expressions.collect(select.where, scope, rows, rows, FILTER)
         for condition in select.connect or ():
-            self.collect(condition, scope, rows, rows, FILTER)
+            resolver.expressions.collect(condition, scope, rows, rows, FILTER)
         found.open += self.open_stars(select.items, scope)
         for key in select.group:
             self._group_key(key, found, scope)
@@ -302,28 +303,28 @@ class RelationResolver(FromResolver):
         if not self.dialect.joins_need_condition:
             scope.aliases = {made.name: made for made in found.columns}
         if select.having is not None:
-            self.collect(select.having, scope, rows, rows, FILTER)
+            resolver.expressions.collect(select.having, scope, rows, rows, FILTER)
         if select.qualify is not None:
-            self.collect(select.qualify, scope, rows, rows, FILTER)
+            resolver.expressions.collect(select.qualify, scope, rows, rows, FILTER)
         for window in select.windows.values():
-            self.window_parts(window, scope, {})
+            resolver.expressions.window_parts(window, scope, {})
         if select.distinct is not None:
             for key in select.distinct:
                 output = self._output_reference(key, found, prefer_output=True, scope=scope)
                 if output is None:
-                    self.collect(key, scope, rows, rows, GROUP_BY)
+                    resolver.expressions.collect(key, scope, rows, rows, GROUP_BY)
                 else:
                     carry(rows, output.values, GROUP_BY)
                     merge(rows, output.conditions)
             if not select.distinct:
-                self._distinct(found)
+                self.distinct(found)
         return found, scope
 
     def decided_by_multiplying(self, rows: Flow) -> None:
         """Add what decides how many rows the functions of a select list make of one."""
-        for call, inside in self.multiplying:
+        for call, inside in self.env.multiplying:
             for argument in call.arguments:
-                self.collect(argument, inside, rows, rows, JOIN)
+                self.resolver.expressions.collect(argument, inside, rows, rows, JOIN)
 
     def _kept_order(self, select: tree.Select, scope: Scope, rows: Flow) -> Flow:
         """The order of the only query in FROM, which is that of these rows too: it decides which are the first."""
@@ -362,7 +363,7 @@ class RelationResolver(FromResolver):
             return
         made = self._output_reference(key, found, prefer_output=False, scope=scope)
         if made is None:
-            self.collect(key, scope, found.rows, found.rows, GROUP_BY)
+            self.resolver.expressions.collect(key, scope, found.rows, found.rows, GROUP_BY)
         else:
             carry(found.rows, made.values, GROUP_BY)
             merge(found.rows, made.conditions)

@@ -219,3 +219,7 @@ class Scope:
                     return entry
             scope = scope.parent
         return None
+
+
+Visible = list[Entry | Merged]
+Ctes = dict[str, Relation]

@@ -2,26 +2,20 @@
 
 from jalan.lineage.flow import carry, copy_flow, join_path, merge, path_of
 from jalan.lineage.model import CONDITIONAL, FILTER, GROUP_BY, IDENTITY, JOIN, TRANSFORMATION, WINDOW
-from jalan.lineage.resolve.scope import Entry, Flow, Made, Merged, Scope
-from jalan.lineage.resolve.select_list import SelectListResolver
+from jalan.lineage.resolve.part import ResolverPart
+from jalan.lineage.resolve.scope import Entry, Flow, Made, Scope
 from jalan.sql import tree
 from jalan.sql.dialects.dialect import Folding
 from jalan.sql.walk import walk
 
-Visible = list[Entry | Merged]
 
-
-class ReshapingResolver(SelectListResolver):
+class TableOperatorResolver(ResolverPart):
     """Resolves the clauses that reshape what stands before them."""
-
-    def from_item(self, item: tree.FromItem, scope: Scope, rows: Flow) -> Visible:
-        """Add the entries of one FROM item to the scope; returns them in the order of a star."""
-        raise NotImplementedError
 
     def _inside(self, source: tree.FromItem, scope: Scope, rows: Flow) -> Scope:
         """The scope of what a clause reshapes: only that."""
         inner = Scope(scope.parent)
-        inner.visible = self.from_item(source, inner, rows)
+        inner.visible = self.resolver.from_clause.from_item(source, inner, rows)
         return inner
 
     def _pass_rest(self, inner: Scope, consumed: list[tree.Expression], span: tuple[int, int]) -> list[Made]:
@@ -29,7 +23,11 @@ class ReshapingResolver(SelectListResolver):
         fold = self.dialect.folding.apply
         columns = [node for e in consumed for node in walk(e) if isinstance(node, tree.Column)]
         names = {fold(part) for column in columns for part in column.parts}
-        return [made for made in self._expand(tree.Star(*span, ()), inner) if fold(made.name) not in names]
+        return [
+            made
+            for made in self.resolver.select_list.expand(tree.Star(*span, ()), inner)
+            if fold(made.name) not in names
+        ]
 
     def _entry(self, item: tree.FromItem, columns: list[Made], name: str = "") -> Entry:
         named = [made for made in columns if made.name != "*"]
@@ -48,21 +46,22 @@ class ReshapingResolver(SelectListResolver):
 
     def pivot(self, item: tree.Pivot, scope: Scope, rows: Flow) -> Entry:
         """The aggregates, once for each value of the keys; the other columns are what is grouped by."""
+        resolver = self.resolver
         inner = self._inside(item.source, scope, rows)
         span = (item.start, item.end)
         deciding: Flow = {}
         for key in item.keys:
-            self.collect(key, inner, deciding, deciding, CONDITIONAL)
+            resolver.expressions.collect(key, inner, deciding, deciding, CONDITIONAL)
         made = []
         consumed = [*item.keys, *(aggregate.expression for aggregate in item.aggregates)]
         for aggregate in item.aggregates:
             column = Made(aggregate.alias or "", {}, copy_flow(deciding), (aggregate.start, aggregate.end))
-            self.collect(aggregate.expression, inner, column.values, column.conditions, IDENTITY)
+            resolver.expressions.collect(aggregate.expression, inner, column.values, column.conditions, IDENTITY)
             made.append(column)
         if item.group is None:
             grouped = self._pass_rest(inner, consumed, span)
         else:
-            grouped = self.outputs([tree.Item(g.start, g.end, g, None) for g in item.group], inner)
+            grouped = resolver.select_list.outputs([tree.Item(g.start, g.end, g, None) for g in item.group], inner)
         for column in grouped:
             carry(rows, column.values, GROUP_BY)
         columns = list(grouped)
@@ -90,12 +89,12 @@ class ReshapingResolver(SelectListResolver):
         elif isinstance(expression, tree.Column):
             base = expression.parts[-1]
         else:
-            base = self.text[expression.start : expression.end]
+            base = self.env.text[expression.start : expression.end]
             quoted = self.dialect.folding is Folding.UPPER
             base = base if quoted else base.strip("'\"")
         name = aggregate.alias
         if name is None and aggregates > 1:
-            name = self.text[aggregate.expression.start : aggregate.expression.end].replace(" ", "")
+            name = self.env.text[aggregate.expression.start : aggregate.expression.end].replace(" ", "")
         if name is None or self.dialect.name == "tsql" or (self.dialect.name == "spark" and aggregates == 1):
             return self.dialect.folding.named(base)
         return self.dialect.folding.named(f"{name}_{base}" if self.dialect.name == "bigquery" else f"{base}_{name}")
@@ -114,7 +113,7 @@ class ReshapingResolver(SelectListResolver):
                         carry(made.values, column.values, IDENTITY)
                         chosen.append(tree.Column(column.span[0], column.span[1], (column.name,)))
                 else:
-                    self.collect(expression, inner, made.values, made.conditions, IDENTITY)
+                    self.resolver.expressions.collect(expression, inner, made.values, made.conditions, IDENTITY)
         consumed = chosen + [expression for group in item.groups for expression in group]
         for made in values:
             carry(rows, made.values, FILTER)  # rows without a value are left out
@@ -126,8 +125,8 @@ class ReshapingResolver(SelectListResolver):
     def _chosen(self, expression: tree.Star | tree.Call, inner: Scope) -> list[Made]:
         """The columns that a star or ``COLUMNS(…)`` stands for."""
         if isinstance(expression, tree.Call):
-            return self.chosen_columns(expression, inner)
-        return self._expand(expression, inner)
+            return self.resolver.select_list.chosen_columns(expression, inner)
+        return self.resolver.select_list.expand(expression, inner)
 
     @staticmethod
     def _stands_for_all(expression: tree.Expression) -> bool:
@@ -139,6 +138,7 @@ class ReshapingResolver(SelectListResolver):
 
     def match_recognize(self, item: tree.MatchRecognize, scope: Scope, rows: Flow) -> Entry:
         """What defines the pattern, cuts and sorts the rows decides which there are; measures are the columns."""
+        resolver = self.resolver
         inner = self._inside(item.source, scope, rows)
         span = (item.start, item.end)
         for visible in list(inner.visible):
@@ -147,16 +147,18 @@ class ReshapingResolver(SelectListResolver):
                     alias = Entry(symbol, (), visible.key, visible.columns, visible.order, visible.open)
                     inner.add(alias)
         for key in item.partition:
-            self.collect(key, inner, rows, rows, WINDOW)
+            resolver.expressions.collect(key, inner, rows, rows, WINDOW)
         for sort in item.order:
-            self.collect(sort.key, inner, rows, rows, WINDOW)
+            resolver.expressions.collect(sort.key, inner, rows, rows, WINDOW)
         for condition in item.defines:
-            self.collect(condition, inner, rows, rows, FILTER)
+            resolver.expressions.collect(condition, inner, rows, rows, FILTER)
         if item.all_rows:
-            columns = self._expand(tree.Star(*span, ()), inner)
+            columns = resolver.select_list.expand(tree.Star(*span, ()), inner)
         else:
-            columns = self.outputs([tree.Item(p.start, p.end, p, None) for p in item.partition], inner)
-        columns += self.outputs(item.measures, inner)
+            columns = resolver.select_list.outputs(
+                [tree.Item(p.start, p.end, p, None) for p in item.partition], inner
+            )
+        columns += resolver.select_list.outputs(item.measures, inner)
         entry = self._entry(item, columns, "match_recognize")
         if item.all_rows:
             entry.open = inner.open_tables()
@@ -166,21 +168,22 @@ class ReshapingResolver(SelectListResolver):
 
     def shredded(self, item: tree.Shredded, scope: Scope, rows: Flow) -> Entry:
         """Each column is a part of the document, which also decides how many rows there are."""
+        resolver = self.resolver
         span = (item.start, item.end)
         document = Made("", {}, {}, span)
-        self.collect(item.arguments[0], scope, document.values, document.conditions, IDENTITY)
+        resolver.expressions.collect(item.arguments[0], scope, document.values, document.conditions, IDENTITY)
         below = ""
         for argument in item.arguments[1:]:
-            self.collect(argument, scope, rows, rows, JOIN)
+            resolver.expressions.collect(argument, scope, rows, rows, JOIN)
             if isinstance(argument, tree.Literal) and item.name != "xmltable":
-                below = path_of(self.text[argument.start : argument.end])
+                below = path_of(self.env.text[argument.start : argument.end])
         carry(rows, document.values, JOIN)
         merge(rows, document.conditions)
         columns = []
         for name, path, expressions in item.fields:
             made = Made(name, {}, {}, span)
             for expression in expressions:
-                self.collect(expression, scope, made.values, made.conditions, TRANSFORMATION)
+                resolver.expressions.collect(expression, scope, made.values, made.conditions, TRANSFORMATION)
             if path is not None:
                 carry(made.values, document.values, TRANSFORMATION, (join_path(below, path_of(path)), False))
                 merge(made.conditions, document.conditions)
