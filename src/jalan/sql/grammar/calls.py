@@ -33,6 +33,8 @@ _TYPE_WORDS = frozenset(
 )
 ANGLED_TYPES = frozenset({"array", "map", "struct", "range", "row", "object"})
 _SECOND_WORDS = frozenset({"precision", "varying", "unsigned", "signed", "zerofill", "raw"})
+# What begins an argument that is no expression.
+_ARGUMENT_WORDS = frozenset({"select", "with", "table", "model", "descriptor"})
 _SIGNED = frozenset({"signed", "unsigned"})
 # What may stand behind the arguments of a call, in the manuals of several dialects: it moves no column.
 _CALL_TAILS = frozenset(
@@ -89,41 +91,23 @@ class CallGrammar(GrammarPart):
     def _arguments(self, call: tree.Call) -> None:
         grammar = self.grammar
         tokens = self.tokens
-        keys = tokens.keys
+        keys, kinds = tokens.keys, tokens.kinds
         date_part = self.dialect.date_parts.get(call.parts[-1].lower()) if self.dialect.date_parts else None
         while True:
-            if not tokens.take("variadic"):
-                tokens.take("bulk")
-            if tokens.kinds[tokens.i] == WORD and keys[tokens.i + 1] in ("=>", ":="):
-                tokens.i += 2
             i = tokens.i
-            if self.dialect.lambdas and tokens.kinds[i + 1] == WORD and keys[i + 2] == "->":
-                name = tokens.name("a parameter")  # x int -> …
-                tokens.i += 2
-                body = grammar.expressions.expression()
-                call.arguments.append(tree.Lambda(tokens.starts[i], body.end, [name], body))
-            elif len(call.arguments) == date_part and keys[i] in _DATE_WORDS and keys[i + 1] in (",", ")", "("):
-                # A part of a date is a word of the function's own, not a column; so is week(monday).
-                tokens.i += 1
-                if keys[tokens.i] == "(":
-                    tokens.skip_parentheses()
-                call.arguments.append(tree.Literal(tokens.starts[i], tokens.end_of_last(), ""))
-            elif keys[i] in ("select", "with") and tokens.kinds[i] == WORD and not call.arguments:
-                query = grammar.queries.query()  # JSON_ARRAY(SELECT …)
-                call.arguments.append(tree.ArrayQuery(query.start, query.end, query))
-            elif keys[i] == "table" and (keys[i + 1] == "(" or tokens.kinds[i + 1] in (WORD, QUOTED)):
-                call.arguments.append(self._table_argument())
-            elif keys[i] == "model" and tokens.kinds[i + 1] in (WORD, QUOTED):
-                tokens.i += 1  # ML.PREDICT(MODEL m, …): the name of a model is no value
-                grammar.table_refs.table_name()
-                call.arguments.append(tree.Literal(tokens.starts[i], tokens.end_of_last(), ""))
-            elif keys[i] == "descriptor" and keys[i + 1] == "(":
-                call.arguments.append(self._descriptor())
+            if kinds[i] == WORD or kinds[i] == QUOTED:
+                if keys[i] in ("variadic", "bulk"):
+                    tokens.i += 1
+                if kinds[tokens.i] == WORD and keys[tokens.i + 1] in ("=>", ":="):
+                    tokens.i += 2
+                argument = self._argument_of_words(call, date_part)
+                if argument is None:
+                    argument = grammar.expressions.expression()
             else:
                 argument = grammar.expressions.expression()
-                if type(argument) is tree.Star:
-                    grammar.select_list.star_modifiers(argument)
-                call.arguments.append(argument)
+            if type(argument) is tree.Star:
+                grammar.select_list.star_modifiers(argument)
+            call.arguments.append(argument)
             key = keys[tokens.i]
             if key == "as":
                 tokens.i += 1
@@ -141,6 +125,39 @@ class CallGrammar(GrammarPart):
             if type(first) is tree.Literal and not first.type and tokens.text[first.start].isalpha():
                 name = tokens.spelled(tokens.text[first.start : first.end])
                 call.arguments[0] = tree.Column(first.start, first.end, (name,))
+
+    def _argument_of_words(self, call: tree.Call, date_part: int | None) -> tree.Expression | None:
+        """Read an argument that begins with a word and is no expression; None if it is one."""
+        grammar = self.grammar
+        tokens = self.tokens
+        keys, kinds = tokens.keys, tokens.kinds
+        i = tokens.i
+        key = keys[i]
+        if self.dialect.lambdas and kinds[i + 1] == WORD and keys[i + 2] == "->":
+            name = tokens.name("a parameter")  # x int -> …
+            tokens.i += 2
+            body = grammar.expressions.expression()
+            return tree.Lambda(tokens.starts[i], body.end, [name], body)
+        if len(call.arguments) == date_part and key in _DATE_WORDS and keys[i + 1] in (",", ")", "("):
+            # A part of a date is a word of the function's own, not a column; so is week(monday).
+            tokens.i += 1
+            if keys[tokens.i] == "(":
+                tokens.skip_parentheses()
+            return tree.Literal(tokens.starts[i], tokens.end_of_last(), "")
+        if key not in _ARGUMENT_WORDS:
+            return None
+        if key in ("select", "with") and not call.arguments:
+            query = grammar.queries.query()  # JSON_ARRAY(SELECT …)
+            return tree.ArrayQuery(query.start, query.end, query)
+        if key == "table" and (keys[i + 1] == "(" or kinds[i + 1] in (WORD, QUOTED)):
+            return self._table_argument()
+        if key == "model" and kinds[i + 1] in (WORD, QUOTED):
+            tokens.i += 1  # ML.PREDICT(MODEL m, …): the name of a model is no value
+            grammar.table_refs.table_name()
+            return tree.Literal(tokens.starts[i], tokens.end_of_last(), "")
+        if key == "descriptor" and keys[i + 1] == "(":
+            return self._descriptor()
+        return None
 
     def _table_argument(self) -> tree.Expression:
         """``TABLE(t) [PARTITION BY …] [PRUNE|KEEP WHEN EMPTY] [ORDER BY …]``: the rows of a table."""

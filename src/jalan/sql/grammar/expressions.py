@@ -53,6 +53,8 @@ class ExpressionGrammar(GrammarPart):
         super().__init__(grammar)
         dialect = self.dialect
         self._special = _special_words(dialect)
+        self._precedence = dialect.operator_precedence
+        self._lower = dialect.folding is Folding.LOWER
         self._postfixes = _POSTFIXES_AND_PATHS if dialect.colon_paths else _POSTFIXES
         self._lambdas = dialect.lambdas
         self._document_steps = dialect.colon_paths and dialect.folding is Folding.UPPER
@@ -60,14 +62,24 @@ class ExpressionGrammar(GrammarPart):
     def expression(self, power: int = 1) -> tree.Expression:
         """Read an expression whose operators bind at least as tightly as ``power``."""
         tokens = self.tokens
-        keys = tokens.keys
-        left = self._plain_column() or self.prefix()
-        precedence = tokens.precedence
+        keys, kinds = tokens.keys, tokens.kinds
+        i = tokens.i
+        if kinds[i] != WORD or keys[i] in self._special or not self._lower:
+            left = self.prefix()
+        elif keys[i + 1] not in _CONTINUES:  # ``a``, the commonest of all expressions
+            tokens.i = i + 1
+            left = tree.Column(tokens.starts[i], tokens.ends[i], (keys[i],))
+        elif keys[i + 1] == "." and kinds[i + 2] == WORD and keys[i + 3] not in _CONTINUES:  # ``a.b``
+            tokens.i = i + 3
+            left = tree.Column(tokens.starts[i], tokens.ends[i + 2], (keys[i], keys[i + 2]))
+        else:
+            left = self.prefix()
+        precedence = self._precedence
         while True:
             key = keys[tokens.i]
             binding = precedence.get(key)
             if binding is None:
-                if tokens.kinds[tokens.i] != OPERATOR or key[0] not in "~!@#%^&|`?*/<>=+-" or key == "|>":
+                if kinds[tokens.i] != OPERATOR or key[0] not in "~!@#%^&|`?*/<>=+-" or key == "|>":
                     return left
                 binding = _OTHER
             if binding < power:
@@ -93,23 +105,6 @@ class ExpressionGrammar(GrammarPart):
                 if found is None:
                     return left
                 left = found
-
-    def _plain_column(self) -> tree.Expression | None:
-        """Read ``a`` or ``a.b``, the commonest of all expressions, if nothing behind it makes it another thing."""
-        tokens = self.tokens
-        i = tokens.i
-        keys, kinds = tokens.keys, tokens.kinds
-        key = keys[i]
-        if kinds[i] != WORD or key in self._special or not tokens.lower:
-            return None
-        after = keys[i + 1]
-        if after not in _CONTINUES:
-            tokens.i = i + 1
-            return tree.Column(tokens.starts[i], tokens.ends[i], (key,))
-        if after == "." and kinds[i + 2] == WORD and keys[i + 3] not in _CONTINUES:
-            tokens.i = i + 3
-            return tree.Column(tokens.starts[i], tokens.ends[i + 2], (key, keys[i + 2]))
-        return None
 
     # --- infix ---------------------------------------------------------------------------------------
 
