@@ -11,6 +11,7 @@ from typing import Any
 from jalan.lineage.model import Diagnostic, Extraction, Link, Output, Source, Span, Statement
 from jalan.lineage.script import extract
 from jalan.lineage.tables import KnownTables
+from jalan.sql.dialects import get_dialect
 
 _NAME = r'[\w$]+|"[^"]+"|`[^`]+`|\[[^\]]+\]'
 _CALLED = re.compile(
@@ -19,7 +20,6 @@ _CALLED = re.compile(
 _DEFINED = re.compile(
     rf"\b(?:function|procedure|proc)\s+(?:if\s+not\s+exists\s+)?((?:(?:{_NAME})\.)*(?:{_NAME}))", re.I
 )
-_BETWEEN = {"tsql": "\ngo\n", "oracle": "\n/\n"}
 _MOST_ROUTINES = 30
 _MOST_CHARACTERS = 300_000
 _QUOTES = '"`[]'
@@ -70,11 +70,13 @@ def extract_following(
     followed = {} if options or not routines else _followed(sql, routines)
     if not followed:
         return extract(sql, dialect=dialect, tables=tables, search_path=search_path, **options)
+    separator = get_dialect(dialect).batch_separator
+    between = f"\n{separator}\n" if separator else ";\n"
     before = ""
     regions: list[tuple[int, str]] = []  # where each begins, and what in the text leads to it
     for name, caller in followed.items():
         regions.append((len(before), caller))
-        before += routines[name] + _BETWEEN.get(dialect, ";\n")
+        before += routines[name] + between
     found = extract(before + sql, dialect=dialect, tables=tables, search_path=search_path)
     return _Placed(found, sql, len(before), regions).extraction()
 

@@ -415,7 +415,9 @@ class _ScriptReader:
         resolver.env.returned = list(node.returns or [])
         resolver.env.trigger_table = table
         self._bind_rows(resolver, table, node)
-        run = Procedure(resolver, self._statement, puts_out=self._dialect.variables and node.kind == "procedure")
+        run = Procedure(
+            resolver, self._statement, puts_out=self._dialect.procedures_put_out and node.kind == "procedure"
+        )
         self._run(run, node.body, found)
         if node.returns_trigger or node.kind in _WITHOUT_RESULT:
             return

@@ -53,7 +53,7 @@ class DmlResolver(ResolverPart):
         source = getattr(statement, "source", [])
         for item in source if isinstance(source, list) else [source]:
             scope.visible += self.resolver.from_clause.from_item(item, scope, {})
-        if self.dialect.variables:
+        if self.dialect.inserted_and_deleted:
             for word in ("inserted", "deleted"):
                 entry = self._target_entry(name, self.env.spelled(word), scope)
                 scope.visible += [] if scope.visible else entry

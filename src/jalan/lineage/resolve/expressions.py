@@ -371,7 +371,7 @@ class ExpressionResolver(ResolverPart):
             level = level.parent
         if parts[0] in self.env.variables:
             return True
-        return open_ and len(parts) == 1 and (self.dialect.columns_calls or method in _XML_METHODS)
+        return open_ and len(parts) == 1 and (self.dialect.methods_of_unknown or method in _XML_METHODS)
 
     def _deciding(self, name: str, arguments: list[tree.Expression]) -> Collection[int]:
         """Return which arguments of a call only decide: all that DECODE compares, the condition of IF."""

@@ -114,7 +114,7 @@ class NameResolver(ResolverPart):
         """Return the part of a column, or of a variable, that ``column.field…`` names."""
         variable = self.env.variables.get(parts[0])
         if variable is not None:
-            method = self.dialect.bare_calls and parts[1].lower() in _OF_COLLECTIONS
+            method = self.dialect.collections and parts[1].lower() in _OF_COLLECTIONS
             if method and parts[1].lower() not in {name.lower() for name in variable.fields or ()}:
                 return Reference(NOWHERE, Made(parts[1], {}, {}, variable.span))
             return Reference(NOWHERE, variable, ".".join(parts[1:]))

@@ -300,7 +300,7 @@ class QueryResolver(ResolverPart):
                 if not has_aggregate(item.expression, self.dialect.aggregates):
                     carry(rows, made.values, GROUP_BY)
                     merge(rows, made.conditions)
-        if not self.dialect.joins_need_condition:
+        if self.dialect.aliases_in_having:
             scope.aliases = {made.name: made for made in found.columns}
         if select.having is not None:
             resolver.expressions.collect(select.having, scope, rows, rows, FILTER)

@@ -24,7 +24,7 @@ class SelectListResolver(ResolverPart):
         super().__init__(resolver)
         dialect = self.dialect
         self._columns_calls = dialect.columns_calls
-        self._numbered = dialect.columns_calls or dialect.positional_columns
+        self._numbered = dialect.numbered_columns or dialect.positional_columns
         self.generators = bool(dialect.generators)
 
     def outputs(self, items: list[tree.Item], scope: Scope) -> list[Made]:

@@ -5,7 +5,7 @@ from jalan.lineage.model import CONDITIONAL, FILTER, GROUP_BY, IDENTITY, JOIN, T
 from jalan.lineage.resolve.part import ResolverPart
 from jalan.lineage.resolve.scope import Entry, Flow, Made, Scope
 from jalan.sql import tree
-from jalan.sql.dialects.dialect import Folding
+from jalan.sql.dialects.dialect import Folding, PivotNames
 from jalan.sql.walk import walk
 
 
@@ -95,9 +95,11 @@ class TableOperatorResolver(ResolverPart):
         name = aggregate.alias
         if name is None and aggregates > 1:
             name = self.env.text[aggregate.expression.start : aggregate.expression.end].replace(" ", "")
-        if name is None or self.dialect.name == "tsql" or (self.dialect.name == "spark" and aggregates == 1):
+        names = self.dialect.pivot_names
+        if name is None or names is PivotNames.VALUE or (names is PivotNames.VALUE_IF_ONE and aggregates == 1):
             return self.dialect.folding.named(base)
-        return self.dialect.folding.named(f"{name}_{base}" if self.dialect.name == "bigquery" else f"{base}_{name}")
+        both = f"{name}_{base}" if names is PivotNames.AGGREGATE_FIRST else f"{base}_{name}"
+        return self.dialect.folding.named(both)
 
     def unpivot(self, item: tree.Unpivot, scope: Scope, rows: Flow) -> Entry:
         """Columns become rows: each value column holds the values of all columns in its place of the groups."""

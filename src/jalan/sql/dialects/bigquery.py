@@ -2,10 +2,13 @@
 
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming, PivotNames
 
 BIGQUERY = Dialect(
     name="bigquery",
+    struct_aliases=True,
+    pivot_names=PivotNames.AGGREGATE_FIRST,
+    body_language="sql",
     title="BigQuery",
     folding=Folding.KEEP,
     identifier_quotes=(("`", "`"),),

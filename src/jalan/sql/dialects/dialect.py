@@ -43,6 +43,20 @@ class Naming(Enum):
     EMPTY = "empty"
 
 
+class PivotNames(Enum):
+    """How PIVOT names the column of a value and an aggregate, by ``Dialect.folding``.
+
+    VALUE_FIRST: ``value_aggregate``. AGGREGATE_FIRST: ``aggregate_value``. VALUE: the value alone.
+    VALUE_IF_ONE: the
+    value alone where there is one aggregate, else ``value_aggregate``.
+    """
+
+    VALUE_FIRST = "value first"
+    AGGREGATE_FIRST = "aggregate first"
+    VALUE = "value"
+    VALUE_IF_ONE = "value if one"
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Dialect:
     """Everything about one SQL dialect that reading and resolving it needs.
@@ -95,31 +109,73 @@ class Dialect:
     table_names: functions in FROM whose argument is the name of a table.
     generators: functions that make rows of one in a select list → the names of their columns.
     tells: (regular expression, what it is) that speak for this dialect when a text's dialect is guessed.
+    batch_separator: what ends a batch of statements, on a line of its own; empty for the semicolon alone.
+    body_language: the language of a routine's body that is a string and names none; empty if it must name one.
+    pivot_names: how PIVOT names its columns.
 
-    The rest are forms that exist here and would be read otherwise elsewhere:
+    The rest are forms that exist here and would be read otherwise elsewhere, or not at all.
 
-    backquoted_paths: ``` `a.b.c` ``` is three parts. dashed_names: ``my-project.a``.
-    colon_paths: ``v:a.b``. struct_paths: ``column.field``.
+    Names and values:
+    backquoted_paths: ``` `a.b.c` ``` is three parts.
+    dashed_names: ``my-project.a``.
+    colon_paths: ``v:a.b``.
+    struct_paths: ``column.field``.
+    struct_aliases: ``struct(x as a)``, rather than ``row(x)``.
+    element_fields: the fields of an unnested struct are columns.
+    methods: ``column.f(x)`` is ``f(column, x)``. methods_of_unknown: also where the column is of an unknown table.
+    row_functions: ``row.f`` is ``f(row)``.
     lambdas: ``x -> x + 1``.
-    lateral_aliases: an output is visible to later ones and to WHERE.
-    equals_aliases: ``alias = value``. string_aliases: ``value 'alias'``.
+    null_escape: ``\\N`` is NULL.
+    charset_introducers: ``_utf8mb4 'text'``.
+    match_against: ``MATCH (columns) AGAINST (text)``.
+    at_local: ``x AT LOCAL``.
+    postfix_not_null: ``x NOT NULL``.
+    cursor_attributes: ``c%notfound``.
+    collections: ``c(1)`` is an element of a variable.
+    values_calls: ``VALUES(column)`` is a value.
+    star_arguments: ``f(*)`` is called with all columns.
+    columns_calls: ``COLUMNS(…)`` stands for several columns.
+    positional_columns: ``$1`` is a column. numbered_columns: ``#1`` is one.
+    bare_filters: ``FILTER (condition)``.
+
+    Select lists:
+    lateral_aliases: an output is visible to later ones and to WHERE. aliases_in_having: to HAVING.
+    equals_aliases: ``alias = value``. prefix_aliases: ``alias: value``. string_aliases: ``value 'alias'``.
+    trailing_commas: a list may end with one.
+
+    FROM and what stands around it:
+    from_first: ``FROM t SELECT c``.
+    joins_need_condition: JOIN without ON is an error. comma_joins_on: ``a, b ON …``.
+    cross_joins_on: ``a CROSS JOIN b ON …``.
+    implicit_lateral: a query in FROM sees what stands before it.
     implicit_recursion: WITH may refer to itself without RECURSIVE.
-    bare_statements: no semicolon needed. trailing_commas: a list may end with one.
-    joins_need_condition: JOIN without ON is an error.
-    positional_columns: ``$1`` is a column. stages: ``@stage`` is a place of files.
+    bare_cycles: CYCLE without USING.
+    sorted_groups: ``GROUP BY a DESC``.
+    empty_rows: ``VALUES ()``.
+    stages: ``@stage`` is a place of files.
+    table_hints: ``t WITH (nolock)``; behind a function in FROM, WITH gives its columns.
+    changes_in_from: a change stands in FROM for what it puts out.
+
+    Statements:
+    bare_statements: no semicolon needed. batches: a routine's body goes on to the end of its batch.
+    other_commands: the commands of all systems are known, not only those of the standard.
+    optional_into: INSERT and MERGE without INTO. optional_from: DELETE without FROM, or with two.
+    bare_insert_aliases: ``INSERT INTO t alias``.
+    inserted_and_deleted: these stand for the rows that a change writes and takes away.
+    synopses: there is a file of what the commands look like, and statements are held against it.
+    use_names_schema: USE is followed by a schema rather than a database.
+    rules: CREATE RULE. events: CREATE EVENT. packages: CREATE PACKAGE.
+
+    Procedures:
     variables: ``@name`` is a variable or table variable.
     scripting: blocks and conditions stand outside procedures too.
-    implicit_lateral: a query in FROM sees what stands before it.
     single_declarations: each DECLARE is a statement.
-    values_calls: ``VALUES(column)`` is a value.
-    use_names_schema: USE is followed by a schema rather than a database.
-    columns_calls: ``COLUMNS(…)`` stands for several columns.
-    star_arguments: ``f(*)`` is called with all columns.
-    cursor_attributes: ``c%notfound``.
-    methods: ``column.f(x)`` is ``f(column, x)``. row_functions: ``row.f`` is ``f(row)``.
-    bare_calls: a procedure is called by its name alone.
-    synopses: there is a file of what the commands look like, and statements are held against it.
-    element_fields: the fields of an unnested struct are columns.
+    tables_in_blocks: SELECT INTO makes a table inside a procedure, too.
+    procedures_put_out: a query in a procedure is a result for its caller.
+    bare_bodies: a routine's body is one statement without BEGIN.
+    bare_calls: a procedure is called by its name alone. execute_calls: ``EXECUTE p`` calls it.
+    execute_prepared: ``EXECUTE name`` runs what was prepared.
+    do_evaluates: ``DO value`` only computes it.
     """
 
     name: str
@@ -197,3 +253,41 @@ class Dialect:
     query_functions: frozenset[str] = frozenset()
     text_functions: frozenset[str] = frozenset()
     bare_calls: bool = False
+    empty_rows: bool = True
+    sorted_groups: bool = True
+    postfix_not_null: bool = True
+    from_first: bool = True
+    bare_filters: bool = True
+    comma_joins_on: bool = True
+    cross_joins_on: bool = True
+    other_commands: bool = True
+    optional_into: bool = True
+    optional_from: bool = True
+    bare_cycles: bool = True
+    aliases_in_having: bool = True
+    at_local: bool = False
+    rules: bool = False
+    null_escape: bool = False
+    match_against: bool = False
+    charset_introducers: bool = False
+    events: bool = False
+    bare_bodies: bool = False
+    do_evaluates: bool = False
+    execute_prepared: bool = False
+    numbered_columns: bool = False
+    prefix_aliases: bool = False
+    methods_of_unknown: bool = False
+    execute_calls: bool = False
+    bare_insert_aliases: bool = False
+    collections: bool = False
+    packages: bool = False
+    batches: bool = False
+    changes_in_from: bool = False
+    table_hints: bool = False
+    tables_in_blocks: bool = False
+    inserted_and_deleted: bool = False
+    procedures_put_out: bool = False
+    struct_aliases: bool = False
+    batch_separator: str = ""
+    body_language: str = ""
+    pivot_names: PivotNames = PivotNames.VALUE_FIRST

@@ -6,6 +6,7 @@ from jalan.sql.dialects.dialect import Dialect, Folding, Naming
 
 SNOWFLAKE = Dialect(
     name="snowflake",
+    body_language="sql",
     title="Snowflake",
     folding=Folding.UPPER,
     identifier_quotes=(('"', '"'),),

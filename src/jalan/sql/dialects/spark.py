@@ -2,10 +2,12 @@
 
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming, PivotNames
 
 SPARK = Dialect(
     name="spark",
+    struct_aliases=True,
+    pivot_names=PivotNames.VALUE_IF_ONE,
     title="Spark, Hive",
     folding=Folding.KEEP,
     identifier_quotes=(("`", "`"),),

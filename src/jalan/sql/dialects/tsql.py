@@ -2,7 +2,7 @@
 
 from jalan.sql.dialects import common
 from jalan.sql.dialects.common import words
-from jalan.sql.dialects.dialect import Dialect, Folding, Naming
+from jalan.sql.dialects.dialect import Dialect, Folding, Naming, PivotNames
 
 TSQL = Dialect(
     name="tsql",
@@ -43,7 +43,15 @@ TSQL = Dialect(
     string_aliases=True,
     implicit_recursion=True,
     bare_statements=True,
+    batch_separator="go",
+    batches=True,
+    changes_in_from=True,
+    table_hints=True,
     variables=True,
+    tables_in_blocks=True,
+    inserted_and_deleted=True,
+    procedures_put_out=True,
+    pivot_names=PivotNames.VALUE,
     star_arguments=True,
     methods=True,
     scripting=True,

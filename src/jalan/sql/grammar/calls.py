@@ -248,7 +248,7 @@ class CallGrammar(GrammarPart):
             call.end = tokens.end_of_last()
         if tokens.keys[tokens.i] == "filter" and tokens.peek() == "(":
             tokens.i += 2
-            if not tokens.take("where") and self.dialect.joins_need_condition:
+            if not tokens.take("where") and not self.dialect.bare_filters:
                 tokens.expect("where")
             call.filter = self.grammar.expressions.expression()
             tokens.expect(")")

@@ -168,7 +168,7 @@ class ExpressionGrammar(GrammarPart):
 
     def _not(self, left: tree.Expression, power: int) -> tree.Expression | None:
         tokens = self.tokens
-        if tokens.peek() == "null" and not self.dialect.joins_need_condition:
+        if tokens.peek() == "null" and self.dialect.postfix_not_null:
             tokens.i += 2
             return tree.Unary(left.start, tokens.end_of_last(), "is not null", left)
         if tokens.peek() not in _INFIX or tokens.peek() == "not":
@@ -227,7 +227,7 @@ class ExpressionGrammar(GrammarPart):
 
     def _at(self, left: tree.Expression, power: int) -> tree.Expression | None:
         tokens = self.tokens
-        if tokens.peek() == "local" and self.dialect.joins_need_condition:
+        if tokens.peek() == "local" and self.dialect.at_local:
             tokens.i += 2
             return tree.Unary(left.start, tokens.end_of_last(), "at time zone", left)
         if not (tokens.peek() == "time" and tokens.peek(2) == "zone"):
@@ -272,14 +272,14 @@ class ExpressionGrammar(GrammarPart):
                 found = self.grammar.literals.parameter()
             elif key == "%" and tokens.starts[i + 1] == tokens.ends[i]:
                 found = self.grammar.literals.driver_parameter() or self._unary()
-            elif key == "#" and tokens.kinds[i + 1] == NUMBER and self.dialect.columns_calls:
+            elif key == "#" and tokens.kinds[i + 1] == NUMBER and self.dialect.numbered_columns:
                 tokens.i = i + 2  # the column of that number in FROM
                 found = tree.Column(
                     tokens.starts[i], tokens.ends[i + 1], (tokens.folding.named("#" + tokens.written(i + 1)),)
                 )
             elif kind == OPERATOR and key[0] in "~!@#%^&|`?+-/<>=":
                 return self._unary()
-            elif key == "\\" and tokens.keys[i + 1] == "n" and self.dialect.executed_comments:
+            elif key == "\\" and tokens.keys[i + 1] == "n" and self.dialect.null_escape:
                 tokens.i = i + 2
                 found = tree.Literal(tokens.starts[i], tokens.ends[i + 1], "")
             else:
@@ -457,7 +457,7 @@ class ExpressionGrammar(GrammarPart):
     def _match_against(self) -> tree.Expression | None:
         """``MATCH (columns) AGAINST (words IN BOOLEAN MODE)``."""
         tokens = self.tokens
-        if not self.dialect.executed_comments or tokens.keys[tokens.i + 1] != "(":
+        if not self.dialect.match_against or tokens.keys[tokens.i + 1] != "(":
             return None
         start = tokens.starts[tokens.i]
         tokens.i += 2
@@ -481,7 +481,7 @@ class ExpressionGrammar(GrammarPart):
         if keys[i] == "values" and self.dialect.values_calls and tokens.kinds[i + 2] in (WORD, QUOTED):
             return False  # VALUES(column) behind ON DUPLICATE KEY UPDATE
         if keys[i] == "from":
-            return not self.dialect.joins_need_condition
+            return self.dialect.from_first
         if keys[i] == "values" or keys[i] == "table":
             return tokens.kinds[i + 1] != OPERATOR or keys[i + 1] == "("
         return keys[i] in _QUERY_STARTS
@@ -524,7 +524,7 @@ class ExpressionGrammar(GrammarPart):
         else:
             first = tokens.name()
         key = keys[tokens.i]
-        if key == "0" and keys[i][0] == "_" and self.dialect.executed_comments:
+        if key == "0" and keys[i][0] == "_" and self.dialect.charset_introducers:
             tokens.i += 1  # _utf8mb4 0x41
             return tree.Literal(tokens.starts[i], tokens.end_of_last(), "")
         parts: tuple[str, ...]

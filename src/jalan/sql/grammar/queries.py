@@ -344,7 +344,7 @@ class QueryGrammar(GrammarPart):
     def value_row(self) -> list[tree.Expression]:
         tokens = self.tokens
         found: list[tree.Expression] = []
-        if tokens.keys[tokens.i] == ")" and not self.dialect.joins_need_condition:
+        if tokens.keys[tokens.i] == ")" and self.dialect.empty_rows:
             return found
         while True:
             i = tokens.i
@@ -559,7 +559,7 @@ class QueryGrammar(GrammarPart):
             select.into_variables = [tokens.written(i)]
         else:
             select.into = self.grammar.table_refs.table_name()
-            if tokens.keys[tokens.i] == "(" and self.dialect.bare_calls:
+            if tokens.keys[tokens.i] == "(" and self.dialect.collections:
                 tokens.skip_parentheses()  # an element of a collection
                 if tokens.take("."):
                     tokens.name("a field")
@@ -573,7 +573,7 @@ class QueryGrammar(GrammarPart):
                 tokens.i += 1
             else:
                 select.into_variables.append(".".join(tokens.qualified()))
-                if tokens.keys[tokens.i] == "(" and self.dialect.bare_calls:
+                if tokens.keys[tokens.i] == "(" and self.dialect.collections:
                     tokens.skip_parentheses()
 
     def grouping(self) -> list[tree.Expression]:
@@ -594,7 +594,7 @@ class QueryGrammar(GrammarPart):
                 tokens.i += 2
             else:
                 found.append(self.grammar.expressions.expression())
-                if not self.dialect.joins_need_condition and not tokens.take("asc"):
+                if self.dialect.sorted_groups and not tokens.take("asc"):
                     tokens.take("desc")
             if not tokens.take(","):
                 return found

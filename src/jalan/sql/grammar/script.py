@@ -56,9 +56,10 @@ class _Script:
         tokens = self._tokens
         keys, kinds = tokens.keys, tokens.kinds
         bare = self.dialect.bare_statements
+        separator = self.dialect.batch_separator or ";"
         while kinds[tokens.i] != END:
             key = keys[tokens.i]
-            if key == ";" or (key == "/" and self.dialect.bracket_strings) or (key == "go" and bare):
+            if key == ";" or key == separator:
                 tokens.i += 1
                 continue
             if tokens.take_mark() or self._grammar.blocks.take_label():
@@ -80,7 +81,7 @@ class _Script:
                 while self.dialect.stages and tokens.take("->>"):
                     found = self._after_flow(found)
                 if keys[tokens.i] != ";" and kinds[tokens.i] != END and not (bare and self._at_next(first)):
-                    slash = keys[tokens.i] == "/" and self.dialect.bracket_strings
+                    slash = keys[tokens.i] == separator
                     if not slash and not tokens.at_mark() and keys[first] != "delimiter":
                         tokens.fail("the end of the statement")
             except SqlSyntaxError as error:
@@ -156,7 +157,7 @@ class _Script:
         tokens = self._tokens
         tokens.i = first + 1
         while tokens.keys[tokens.i] != ";" and tokens.kinds[tokens.i] != END:
-            if tokens.keys[tokens.i] == "go" and self.dialect.bare_statements:
+            if tokens.keys[tokens.i] == "go" and self.dialect.batch_separator == "go":
                 return
             tokens.i += 1
 

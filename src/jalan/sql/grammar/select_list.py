@@ -18,7 +18,7 @@ class SelectListGrammar(GrammarPart):
     def __init__(self, grammar: "Grammar") -> None:
         super().__init__(grammar)
         dialect = self.dialect
-        self._aliases_before = dialect.equals_aliases or dialect.columns_calls
+        self._aliases_before = dialect.equals_aliases or dialect.prefix_aliases
 
     def items(self) -> list[tree.Item]:
         """Read a select list."""
@@ -65,7 +65,7 @@ class SelectListGrammar(GrammarPart):
     def _alias_before(self) -> str | None:
         """Read ``alias =``, or ``alias:``, if it stands here."""
         tokens = self.tokens
-        if self.dialect.columns_calls:
+        if self.dialect.prefix_aliases:
             if tokens.kinds[tokens.i] in (WORD, QUOTED, STRING) and tokens.keys[tokens.i + 1] == ":":
                 name = self.string_or_name("a name")
                 tokens.i += 1

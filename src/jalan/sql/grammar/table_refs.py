@@ -40,7 +40,7 @@ class TableRefGrammar(GrammarPart):
         while tokens.keys[tokens.i] == ",":
             tokens.i += 1
             item = self.from_item()
-            if tokens.keys[tokens.i] == "on" and not self.dialect.joins_need_condition:
+            if tokens.keys[tokens.i] == "on" and self.dialect.comma_joins_on:
                 tokens.i += 1  # SQLite: a comma joins too
                 left, condition = found.pop(), self.grammar.expressions.expression()
                 item = tree.Join(left.start, condition.end, None, None, "inner", left, item, condition, None, False)
@@ -94,7 +94,7 @@ class TableRefGrammar(GrammarPart):
             tokens.expect("join")
         right = self.from_primary()
         join = tree.Join(left.start, right.end, None, None, kind, left, right, None, None, natural)
-        conditional = tokens.keys[tokens.i] in ("on", "using") and not self.dialect.joins_need_condition
+        conditional = tokens.keys[tokens.i] in ("on", "using") and self.dialect.cross_joins_on
         if (kind in ("cross", "positional") and not conditional) or natural:
             join.kind = "cross" if kind == "positional" else kind
             return join
@@ -165,7 +165,7 @@ class TableRefGrammar(GrammarPart):
         key = tokens.keys[tokens.i]
         item: tree.FromItem
         if (
-            self.dialect.columns_calls
+            self.dialect.prefix_aliases
             and tokens.keys[tokens.i + 1] == ":"
             and tokens.kinds[tokens.i] in (WORD, QUOTED)
         ):
@@ -273,7 +273,7 @@ class TableRefGrammar(GrammarPart):
         start = tokens.starts[tokens.i]
         item: tree.FromItem
         change = (
-            tokens.keys[tokens.i + 1] in ("insert", "update", "delete", "merge") and self.dialect.bare_statements
+            tokens.keys[tokens.i + 1] in ("insert", "update", "delete", "merge") and self.dialect.changes_in_from
         )
         if change or (self.starts_query(tokens.i + 1) and self._derived_ahead()):
             tokens.i += 1
@@ -349,7 +349,7 @@ class TableRefGrammar(GrammarPart):
     def _function_tail(self, item: tree.FunctionSource) -> None:
         tokens = self.tokens
         self._ordinality(item)
-        if tokens.keys[tokens.i] == "with" and tokens.peek() == "(" and self.dialect.bare_statements:
+        if tokens.keys[tokens.i] == "with" and tokens.peek() == "(" and self.dialect.table_hints:
             tokens.i += 1  # OPENROWSET (…) WITH (name type, …)
             item.columns = self.names_with_types("a column")
         if tokens.keys[tokens.i] == "as" and tokens.peek() == "(":

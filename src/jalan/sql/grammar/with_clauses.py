@@ -71,7 +71,7 @@ class WithGrammar(GrammarPart):
                 self.grammar.expressions.expression()
             if tokens.take("using"):
                 added.append((tokens.name("a column"), "path", followed))
-            elif self.dialect.joins_need_condition:
+            elif not self.dialect.bare_cycles:
                 tokens.expect("using")
         return added
 

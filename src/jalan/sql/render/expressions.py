@@ -194,7 +194,7 @@ class Printer:
 
     def _struct(self, node: tree.Struct) -> str:
         items = iter(node.items)
-        if self._dialect.name in ("bigquery", "spark"):
+        if self._dialect.struct_aliases:
             parts = []
             for name, item in zip(node.names, items, strict=False):
                 parts.append(self.print(item) + ("" if name is None else f" as {self.name(name)}"))

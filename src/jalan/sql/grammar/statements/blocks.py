@@ -436,9 +436,9 @@ class BlockGrammar(GrammarPart):
         tokens.i += 1
         if tokens.take("immediate"):
             return self._dynamic(start)
-        if self.dialect.bare_calls:
+        if self.dialect.execute_calls:
             return self._bare_call()
-        if self.dialect.executed_comments and tokens.kinds[tokens.i] in (WORD, QUOTED):
+        if self.dialect.execute_prepared and tokens.kinds[tokens.i] in (WORD, QUOTED):
             return self._execute_prepared(start)
         if tokens.in_block and not self.dialect.variables:
             return self._dynamic(start)

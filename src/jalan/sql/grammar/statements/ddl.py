@@ -64,7 +64,7 @@ class DdlGrammar(GrammarPart):
             return self._wrapped(start, kind)
         if kind == "alert":
             return self._wrapped(start, kind, "then")
-        if tokens.keys[tokens.i - 2] == "event" and self.dialect.executed_comments:
+        if tokens.keys[tokens.i - 2] == "event" and self.dialect.events:
             return self._wrapped(start, "event", "do")
         tokens.i = first
         return None

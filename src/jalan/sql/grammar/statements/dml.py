@@ -78,7 +78,7 @@ class DmlGrammar(GrammarPart):
 
     def _bare_target(self) -> bool:
         """Whether INTO may be left out: here another word than INTO names the table."""
-        return not self.dialect.joins_need_condition and self.tokens.keys[self.tokens.i] not in ("into", "", ";")
+        return self.dialect.optional_into and self.tokens.keys[self.tokens.i] not in ("into", "", ";")
 
     def _insert_target(self, ctes: tree.With | None, start: int) -> tree.Insert:
         grammar = self.grammar
@@ -89,7 +89,7 @@ class DmlGrammar(GrammarPart):
             tokens.i += 1
             insert.alias = tokens.name("an alias")
         elif (
-            self.dialect.bare_calls
+            self.dialect.bare_insert_aliases
             and grammar.table_refs.at_alias()
             and tokens.keys[tokens.i] not in _BEHIND_TARGET
         ):
@@ -364,7 +364,7 @@ class DmlGrammar(GrammarPart):
         if tokens.keys[tokens.i] == "history" and tokens.peek() == "from":
             tokens.i += 1
         bare = not tokens.take("from")
-        if bare and self.dialect.joins_need_condition:
+        if bare and not self.dialect.optional_from:
             tokens.expect("from")
         targets: list[tuple[tree.TableName, str | None]]
         if tokens.keys[tokens.i] == "(":  # DELETE FROM (query): the rows of its table
@@ -375,7 +375,7 @@ class DmlGrammar(GrammarPart):
         while tokens.take(","):
             targets.append(self._delete_target())
         found = tree.Delete(start, 0, ctes, targets[0][0], targets[0][1], [], None, [], bool(joins))
-        if bare or not self.dialect.joins_need_condition:
+        if self.dialect.optional_from:
             grammar.targets.output(found)
             if tokens.take("from"):
                 joins = grammar.table_refs.from_list()
@@ -429,7 +429,7 @@ class DmlGrammar(GrammarPart):
         tokens.i += 1
         self._top_rows()
         tokens.take_words("with", "schema", "evolution")
-        if not tokens.take("into") and self.dialect.joins_need_condition:
+        if not tokens.take("into") and not self.dialect.optional_into:
             tokens.expect("into")
         tokens.take("only")
         target = grammar.table_refs.table_name()

@@ -30,7 +30,7 @@ class RoutineGrammar(GrammarPart):
         """Read a routine, or another procedural statement, if one starts here."""
         key = self.tokens.keys[self.tokens.i]
         # ALTER brings a new body only in T-SQL; elsewhere it changes what stands around the body.
-        handler = _ROUTINES.get(key) if key != "alter" or self.dialect.bare_statements else None
+        handler = _ROUTINES.get(key) if key != "alter" or self.dialect.batches else None
         found = handler(self) if handler is not None else None
         return self.grammar.blocks.procedural() if found is None else found
 
@@ -44,9 +44,9 @@ class RoutineGrammar(GrammarPart):
                 while tokens.keys[tokens.i] not in ("procedure", "function", "trigger", "", ";"):
                     tokens.i += 1
         kind = tokens.keys[tokens.i]
-        if kind == "rule" and self.dialect.system_schema:
+        if kind == "rule" and self.dialect.rules:
             return self._rule(first)
-        package = kind in ("package", "type") and self.dialect.bare_calls
+        package = kind in ("package", "type") and self.dialect.packages
         if not package and (
             kind not in ("function", "procedure", "proc", "trigger", "macro") or tokens.peek() in ("mapping",)
         ):
@@ -117,7 +117,7 @@ class RoutineGrammar(GrammarPart):
 
     def _to_routine_end(self) -> None:
         tokens = self.tokens
-        if self.dialect.bare_statements:
+        if self.dialect.batches:
             while tokens.kinds[tokens.i] != END and tokens.keys[tokens.i] != "go":
                 tokens.i += 1
         else:
@@ -134,7 +134,7 @@ class RoutineGrammar(GrammarPart):
                 seen = seen or key == "begin"
             elif key == "end" and tokens.peek() not in _LOOPS:
                 open_ -= 1
-            elif key == ";" and open_ <= 0 and (seen or not self.dialect.bare_calls):
+            elif key == ";" and open_ <= 0 and (seen or not self.dialect.packages):
                 return
             tokens.i += 1
 
@@ -220,13 +220,13 @@ class RoutineGrammar(GrammarPart):
                     self._macro_body(found)
                     break
                 self._routine_body(found)
-                if self.dialect.bare_statements or tokens.keys[tokens.i] not in _OPTIONS:
+                if self.dialect.batches or tokens.keys[tokens.i] not in _OPTIONS:
                     break
             elif key in ("begin", "declare") and tokens.peek() != "transaction":
                 self._inline_body(found)
                 break
             elif key in ("select", "insert", "update", "delete", "with", "merge", "set", "call") and (
-                self.dialect.executed_comments
+                self.dialect.bare_bodies
             ):
                 tokens.in_block += 1
                 found.body.append(grammar.statements.statement())
@@ -278,9 +278,7 @@ class RoutineGrammar(GrammarPart):
             while tokens.take(","):
                 tokens.i += 1  # AS 'library', 'symbol'
                 found.text = None
-        elif tokens.keys[tokens.i] == "(" or (
-            grammar.expressions.is_query(tokens.i) and not self.dialect.bare_statements
-        ):
+        elif tokens.keys[tokens.i] == "(" or (grammar.expressions.is_query(tokens.i) and not self.dialect.batches):
             at = tokens.starts[tokens.i]
             if grammar.expressions.is_query(tokens.i):
                 query = grammar.queries.query()
@@ -307,9 +305,9 @@ class RoutineGrammar(GrammarPart):
         tokens.in_block += 1
         if tokens.keys[tokens.i] == "begin" or tokens.keys[tokens.i] == "declare":
             found.body.append(self.grammar.statements.statement())
-            if self.dialect.bare_statements:
+            if self.dialect.batches:
                 found.body += self._rest_of_batch()
-        elif self.dialect.bare_statements:
+        elif self.dialect.batches:
             found.body += self._rest_of_batch()
         else:
             found.body.append(self._declared_block())
@@ -333,7 +331,7 @@ class RoutineGrammar(GrammarPart):
             return
         i = found.text
         found.text = None
-        language = found.language or ("sql" if self.dialect.name in ("snowflake", "bigquery") else "")
+        language = found.language or self.dialect.body_language
         if language not in ("sql", "plpgsql", "snowflake", "plpgsqlu"):
             found.problem = (
                 f"the body is in {language or 'a language that is not named'}",
@@ -473,7 +471,7 @@ class RoutineGrammar(GrammarPart):
             found.language = tokens.written(tokens.i).strip("'").lower()
             tokens.i += 1
         if tokens.kinds[tokens.i] != STRING:
-            if self.dialect.executed_comments:  # MySQL: values are computed, and thrown away
+            if self.dialect.do_evaluates:  # MySQL: values are computed, and thrown away
                 self.grammar.calls.expression_list()
                 return tree.Recognised(tokens.starts[first], tokens.end_of_last(), "evaluate")
             tokens.i = first

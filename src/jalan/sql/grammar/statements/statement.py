@@ -99,7 +99,7 @@ class StatementGrammar(GrammarPart):
 
     def _into_variable(self, name: tree.TableName) -> bool:
         """Inside a procedure INTO names variables; only T-SQL makes tables there."""
-        return not self.dialect.variables or name.parts[-1].startswith("@")
+        return not self.dialect.tables_in_blocks or name.parts[-1].startswith("@")
 
     def from_first(self) -> tree.Statement:
         """``FROM …``: a query, or changes, whose tables stand first."""
@@ -115,7 +115,7 @@ class StatementGrammar(GrammarPart):
         first = tokens.i
         word = tokens.keys[first]
         known = word in RECOGNISED or word in self.dialect.commands
-        known = known or (word in _RECOGNISED_ELSEWHERE and not self.dialect.joins_need_condition)
+        known = known or (word in _RECOGNISED_ELSEWHERE and self.dialect.other_commands)
         if not known:
             tokens.fail("a statement")
         words = [word]

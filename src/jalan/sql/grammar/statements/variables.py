@@ -23,7 +23,7 @@ class VariableGrammar(GrammarPart):
                 while tokens.keys[i] not in ("]", "", ";"):
                     i += 1
                 i += 1
-            elif tokens.keys[i] == "(" and self.dialect.bare_calls:
+            elif tokens.keys[i] == "(" and self.dialect.collections:
                 i = self.grammar.ddl.behind_parentheses(i)
                 element = True  # or IF (a) = b THEN
             else:
