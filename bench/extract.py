@@ -29,7 +29,7 @@ from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import parse
 from jalan.sql.lexer import Lexer
 from jalan.usage.digest import Digester, Reading
-from jalan.usage.entries import Entry
+from jalan.usage.entries import LogEntry
 
 TABLES = {f"t{i}": [f"c{j}" for j in range(12)] for i in range(60)}
 
@@ -219,7 +219,7 @@ def measure_batch(title: str, texts: list[str], rounds: int) -> None:
 def measure_repeated(texts: list[str], rounds: int) -> None:
     """Measure queries that come again with other constants: what is counted is known already by its fingerprint."""
     lexer = Lexer(get_dialect("postgresql"))
-    entries = [Entry(text, "2026-11-23T00:00:00", database="strait") for text in texts]
+    entries = [LogEntry(text, "2026-11-23T00:00:00", database="strait") for text in texts]
     digester = Digester(Reading())
     digester.digest(iter(entries))
     ours = "jalan: digest of repeated queries"

@@ -39,7 +39,7 @@ def faulty(sql: str, dialect: str, caplog: pytest.LogCaptureFixture) -> Extracti
     return found
 
 
-STATEMENTS: dict[type[tree.Statement], str] = {
+STATEMENTS: dict[type[tree.StatementNode], str] = {
     tree.CreateTableAs: "create table x as select name from crew",
     tree.CreateView: "create view x as select name from crew",
     tree.Insert: "insert into tides (port) select port from crew",
@@ -98,7 +98,7 @@ def test_a_collector_that_fails(
     faulty(f"select c.name, {expression} as x from crew c", dialect, caplog)
 
 
-BLOCKS: dict[type[tree.Statement], str] = {
+BLOCKS: dict[type[tree.StatementNode], str] = {
     tree.Declare: "declare v number := 1; begin null; end",
     tree.DeclareType: "declare type t is record (a number); begin null; end",
     tree.Assign: "begin v := 1; end",

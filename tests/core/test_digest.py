@@ -13,8 +13,8 @@ from jalan.sql.dialects import get_dialect
 from jalan.sql.fingerprint import fingerprint, fingerprint_of, masked
 from jalan.sql.lexer import tokenize
 from jalan.usage.clocks import Clock
-from jalan.usage.digest import Digester, DigestError, Piece, Reading, read_lines, write_lines
-from jalan.usage.entries import BadEntry, Columns, Entry, first_time, read_csvlog, read_jsonlog, read_rows
+from jalan.usage.digest import Digester, DigestError, HistoryPiece, Reading, read_lines, write_lines
+from jalan.usage.entries import BadEntry, Columns, LogEntry, first_time, read_csvlog, read_jsonlog, read_rows
 
 _PIECES = st.sampled_from(
     ["select", "fare", "'sold'", "'it''s'", "12", "1.5", "1e3", ".5", "a.b", "a1", "x_2", "$1", "(", ")", ",", "=",
@@ -49,8 +49,8 @@ def test_masking_leaves_names_alone() -> None:
     assert masked("select 1 -- 2") is None
 
 
-def _entry(text: str, time: str = "2026-11-20T10:00:00", person: str = "quay_desk", **values: object) -> Entry:
-    return Entry(text, time, person, "", "notebook", "strait", **values)  # type: ignore[arg-type]
+def _entry(text: str, time: str = "2026-11-20T10:00:00", person: str = "quay_desk", **values: object) -> LogEntry:
+    return LogEntry(text, time, person, "", "notebook", "strait", **values)  # type: ignore[arg-type]
 
 
 def test_the_same_query_is_kept_once_and_its_uses_are_added_up() -> None:
@@ -81,8 +81,8 @@ def test_constants_are_kept_only_where_that_is_asked_for() -> None:
 
 
 def test_other_databases_and_jalan_itself_are_left_out_and_counted() -> None:
-    entries = [_entry("select 1"), Entry("select 2", "2026-11-20T10:00:00", "x", "", "jalan", "strait"),
-               Entry("select 3", "2026-11-20T10:00:00", "x", "", "", "harbour")]  # fmt: skip
+    entries = [_entry("select 1"), LogEntry("select 2", "2026-11-20T10:00:00", "x", "", "jalan", "strait"),
+               LogEntry("select 3", "2026-11-20T10:00:00", "x", "", "", "harbour")]  # fmt: skip
     digest = Digester(Reading(databases=frozenset({"strait"}))).digest(entries)
     assert len(digest.queries) == 1
     assert digest.left_out == {"other databases": 1, "application jalan": 1}
@@ -91,9 +91,9 @@ def test_other_databases_and_jalan_itself_are_left_out_and_counted() -> None:
 def test_a_digest_survives_being_written_and_read() -> None:
     how = Reading()
     digest = Digester(how).digest([_entry("select fare from tickets"), _entry("select port from tides")])
-    lines = list(write_lines(digest, Piece("abc", 0, 90), how))
+    lines = list(write_lines(digest, HistoryPiece("abc", 0, 90), how))
     ((piece, again),) = read_lines(lines * 1)
-    assert piece == Piece("abc", 0, 90)
+    assert piece == HistoryPiece("abc", 0, 90)
     assert (again.queries, again.uses, again.entries) == (digest.queries, digest.uses, digest.entries)
     assert len(list(read_lines(lines * 3))) == 3
 
@@ -123,7 +123,7 @@ def test_lines_of_a_json_log() -> None:
         + b'{"message": "duration: 1 ms  statement: torn'
     )  # fmt: skip
     found = list(read_jsonlog(data, Clock()))
-    assert [(e.text, e.duration_ms, e.time) for e in found if isinstance(e, Entry)] == [
+    assert [(e.text, e.duration_ms, e.time) for e in found if isinstance(e, LogEntry)] == [
         ("select 1", 1.25, "2026-11-20T10:00:00"),
         ("select $1", 0.5, "2026-11-20T10:00:00"),
     ]
@@ -149,7 +149,7 @@ def test_lines_of_a_csv_log_may_go_over_several() -> None:
         line.replace("{}", 'duration: 2.0 ms  statement: select ""a b""\nfrom tides').encode() + b"\nshort,line\n"
     )
     good, bad = read_csvlog(data, Clock())
-    assert isinstance(good, Entry)
+    assert isinstance(good, LogEntry)
     assert (good.text, good.duration_ms, good.application) == ('select "a b"\nfrom tides', 2.0, "tool")
     assert isinstance(bad, BadEntry)
 
@@ -166,7 +166,7 @@ def test_rows_of_a_table_by_a_mapping() -> None:
         {"sql": "select 6", "who": "a", "s": "long"},
     ]
     found = list(read_rows(iter(rows), columns, Clock()))
-    assert [(e.text, e.time, e.person, e.duration_ms) for e in found if isinstance(e, Entry)] == [
+    assert [(e.text, e.time, e.person, e.duration_ms) for e in found if isinstance(e, LogEntry)] == [
         ("select 1", "2026-11-20T10:00:00", "a", 500.0),
         ("select 2", "2025-11-20T10:00:00", "", 0.0),
         ("select 3", "2026-11-20T10:00:00", "a", 1000.0),
@@ -207,7 +207,7 @@ def test_a_line_without_time_is_reported_and_the_rest_is_read() -> None:
     bad, good = read_jsonlog(data, Clock())
     assert isinstance(bad, BadEntry)
     assert bad.message == "no line of a JSON log: “soon” is no time"
-    assert isinstance(good, Entry)
+    assert isinstance(good, LogEntry)
     row = ["soon", *[""] * 12, "statement: select 1", *[""] * 9]
     (bad,) = read_csvlog(",".join(row).encode(), Clock())
     assert isinstance(bad, BadEntry)

@@ -15,7 +15,7 @@ from jalan.sql.grammar.script import Unread, parse
 DIALECT = get_dialect("postgresql")
 
 
-def _statements(text: str) -> list[tree.Statement | Unread]:
+def _statements(text: str) -> list[tree.StatementNode | Unread]:
     return list(parse(text, DIALECT))
 
 
@@ -165,4 +165,4 @@ def test_every_statement_with_a_data_flow_is_resolved() -> None:
         tree.Recognised, tree.Wrapped, tree.Routine,
     }  # fmt: skip
     followed = set(RESOLVERS) | set(STEPS)
-    assert followed == _classes(tree.Statement) - without
+    assert followed == _classes(tree.StatementNode) - without

@@ -5,10 +5,10 @@ import pytest
 from jalan import extract
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
-from jalan.sql.synopses.notation import Node, parse_form, synopses
+from jalan.sql.synopses.notation import Form, parse_form, synopses
 
 
-def kinds(node: Node) -> object:
+def kinds(node: Form) -> object:
     """A synopsis as nested lists, to be looked at."""
     if not node.inner:
         return node.text

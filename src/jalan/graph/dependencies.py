@@ -16,7 +16,7 @@ VALUE, CONDITION, ROWS, CONTAINS = range(4)
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class Hop:
     """One edge of a path: ``edge`` is a position among the links, or -1 from a dataset to its field."""
 
     source: int
@@ -154,15 +154,15 @@ class Dependencies:
         """Return what carries the values of fields, by value links alone."""
         return spread(self._values_ahead, fields)
 
-    def path(self, reach: Reach, node: int, by_value: bool) -> list[Step]:
+    def path(self, reach: Reach, node: int, by_value: bool) -> list[Hop]:
         """Return the shortest way on which ``dependents`` met a node, from the seed to it."""
-        steps: list[Step] = []
+        steps: list[Hop] = []
         _, sources, targets = self._everything
         while reach.through[node] >= 0:
             edge = int(reach.through[node])
             position = int(self._value_edges[edge]) if by_value else edge
             link = position if position < len(self.sources) else -1
-            steps.append(Step(int(sources[position]), int(targets[position]), link))
+            steps.append(Hop(int(sources[position]), int(targets[position]), link))
             node = int(sources[position])
         return steps[::-1]
 

@@ -127,7 +127,7 @@ def _formatted(parts: list[Text]) -> Text:
     return found
 
 
-def statements_of_text(pieces: Text, text: str, dialect: Dialect) -> Iterator[tree.Statement | Unread]:
+def statements_of_text(pieces: Text, text: str, dialect: Dialect) -> Iterator[tree.StatementNode | Unread]:
     """Yield the statements of constant text; their offsets are those of the pieces in the whole text."""
     tokens = tokens_of([Piece(piece, at, at + len(piece)) for piece, at in pieces], text, dialect)
     yield from statements_of(tokens, dialect)

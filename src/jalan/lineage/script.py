@@ -144,7 +144,7 @@ class _ScriptReader:
         self._waiting: dict[str, tree.Routine] = {}
         self._main: Procedure | None = None
 
-    def _parsed(self) -> Iterator[tree.Statement | Unread]:
+    def _parsed(self) -> Iterator[tree.StatementNode | Unread]:
         assert self._tokens is not None
         return statements_of(self._tokens, self._dialect)
 
@@ -191,7 +191,7 @@ class _ScriptReader:
         found = internal_error(error, node.start, node.end)
         return Diagnostic(found.code, "error", found.message, found.span, HINTS[found.code])
 
-    def _statement(self, node: tree.Statement, procedure: Procedure | None = None) -> None:
+    def _statement(self, node: tree.StatementNode, procedure: Procedure | None = None) -> None:
         """Take one statement; ``procedure`` is the run that it stands in."""
         if isinstance(node, tree.Wrapped):
             self._add(node.kind, node)
@@ -211,7 +211,7 @@ class _ScriptReader:
         self._bindings.append({})
         return found
 
-    def _definition(self, node: tree.Statement) -> None:
+    def _definition(self, node: tree.StatementNode) -> None:
         """A statement that makes, changes or drops a table, or that moves no data."""
         if isinstance(node, tree.CreateTable):
             self._create_table(node)
@@ -262,7 +262,7 @@ class _ScriptReader:
             # A clone takes the rows too, and an external table shows those of its files.
             self._copied(node, table, source, "create_table_clone" if node.clone else "create_external_table")
 
-    def _copied(self, node: tree.Statement, table: Table, source: tree.TableName, kind: str) -> None:
+    def _copied(self, node: tree.StatementNode, table: Table, source: tree.TableName, kind: str) -> None:
         """Every column of one table from the column of the same name of another one."""
         origin = self._tables.find(source.parts)
         span = (source.start, source.end)
@@ -304,7 +304,7 @@ class _ScriptReader:
             resolver.calls.follow(self._routines)
         return resolver
 
-    def _flowing(self, node: tree.Statement, procedure: Procedure | None) -> None:
+    def _flowing(self, node: tree.StatementNode, procedure: Procedure | None) -> None:
         resolver = self._resolver()
         if procedure is not None:
             around = procedure.resolver
@@ -341,7 +341,7 @@ class _ScriptReader:
             self._bindings.append(bound)
         self._idle.append(resolver)
 
-    def _of_all_rows(self, node: tree.Statement) -> bool:
+    def _of_all_rows(self, node: tree.StatementNode) -> bool:
         """Whether a change gives every row of its table new values, or takes every row away."""
         if not isinstance(node, tree.Update | tree.Delete) or node.limit:
             return False
@@ -356,7 +356,7 @@ class _ScriptReader:
 
     # --- procedures ----------------------------------------------------------------------------------
 
-    def _procedural(self, node: tree.Statement) -> None:
+    def _procedural(self, node: tree.StatementNode) -> None:
         """A block, condition, loop or assignment outside any procedure; its variables last as long as the
         script."""
         if self._main is None:
@@ -369,7 +369,7 @@ class _ScriptReader:
         found = self._add(kind, node)
         self._run(main, [node], found)
 
-    def _run(self, run: Procedure, body: list[tree.Statement], found: Statement) -> None:
+    def _run(self, run: Procedure, body: list[tree.StatementNode], found: Statement) -> None:
         resolver = run.resolver
         before = len(resolver.env.diagnostics)
         run.run(body)
@@ -484,7 +484,7 @@ FLOWING = (
     tree.Delete,
     tree.Merge,
 )
-_KINDS: dict[type[tree.Statement], str] = {
+_KINDS: dict[type[tree.StatementNode], str] = {
     tree.Declare: "declare",
     tree.DeclareType: "declare",
     tree.Assign: "set",

@@ -19,12 +19,12 @@ from jalan.sources.errors import SourceError
 from jalan.sources.files import shown_name
 from jalan.usage.clocks import Clock
 from jalan.usage.csv_records import Record, Shape, complete, records
-from jalan.usage.digest import Digest, Digester, Piece, Reading
+from jalan.usage.digest import Digest, Digester, HistoryPiece, Reading
 from jalan.usage.entries import (
     CSVLOG,
     BadEntry,
     Columns,
-    Entry,
+    LogEntry,
     csv_shape,
     first_time,
     read_csv,
@@ -73,7 +73,7 @@ def identity(path: Path, form: str) -> str | None:
 
 def digest_file(
     path: Path, how: HistoryFile, start: int, tell: Tell, workers: int = 2, at_most: int | None = None
-) -> tuple[Digest, Piece | None, list[str]]:
+) -> tuple[Digest, HistoryPiece | None, list[str]]:
     """Digest a file from a place on; returns the digest, what it is of, and what people should know.
 
     The last record of a file that is still written is left for the next time. at_most: bytes of a text to look at,
@@ -93,7 +93,7 @@ def digest_file(
     except OSError as error:
         raise SourceError(f"cannot read {path}: {error.strerror}") from error
     digest.settle()
-    return digest, Piece(file, start, end), notes
+    return digest, HistoryPiece(file, start, end), notes
 
 
 def _digest_text(
@@ -174,7 +174,7 @@ class _Worker:
     def digest(self, data: bytes, offset: int) -> Digest:
         return self._digester.digest(self._entries(data, offset))
 
-    def _entries(self, data: bytes, offset: int) -> Iterator[Entry | BadEntry]:
+    def _entries(self, data: bytes, offset: int) -> Iterator[LogEntry | BadEntry]:
         form = self._how.form
         if form == "jsonlog":
             return read_jsonlog(data, self._clock)
@@ -187,7 +187,7 @@ class _Worker:
         return read_csv(text, self._header or [], self._how.columns, self._clock)
 
 
-def _json_entries(data: bytes, columns: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
+def _json_entries(data: bytes, columns: Columns, clock: Clock) -> Iterator[LogEntry | BadEntry]:
     for number, line in enumerate(data.splitlines(), 1):
         if not line.strip():
             continue
@@ -276,13 +276,13 @@ def _is_over(path: Path, rest: bytes, form: Format, shape: Shape | None) -> bool
 
 def _digest_parquet(
     path: Path, how: HistoryFile, start: int, file: str, tell: Tell
-) -> tuple[Digest, Piece | None, list[str]]:
+) -> tuple[Digest, HistoryPiece | None, list[str]]:
     assert how.columns is not None
     try:
         table = pq.ParquetFile(path)
         count = table.metadata.num_rows
         if start >= count:
-            return Digest(), Piece(file, start, count), []
+            return Digest(), HistoryPiece(file, start, count), []
         digester, clock = Digester(how.how), Clock(how.zone)
         total = Digest()
         done = 0
@@ -295,4 +295,4 @@ def _digest_parquet(
     except (ArrowException, ValueError, OverflowError) as error:
         raise SourceError(f"cannot read {path} as Parquet: {error}") from error
     total.settle()
-    return total, Piece(file, 0, count), []
+    return total, HistoryPiece(file, 0, count), []

@@ -16,7 +16,7 @@ from jalan.sql.dialects import get_dialect
 from jalan.sql.dialects.dialect import Dialect
 from jalan.sql.fingerprint import fingerprint_of, masked, redact
 from jalan.sql.lexer import tokenize
-from jalan.usage.entries import LARGEST, BadEntry, Entry
+from jalan.usage.entries import LARGEST, BadEntry, LogEntry
 
 VERSION = 1
 _REMEMBERED = 100_000
@@ -112,7 +112,7 @@ class Digester:
         self._known: dict[str, str | None] = {}
         self._texts: dict[str, str] = {}
 
-    def digest(self, entries: Iterable[Entry | BadEntry]) -> Digest:
+    def digest(self, entries: Iterable[LogEntry | BadEntry]) -> Digest:
         """Return the digest of entries."""
         found = Digest()
         how = self._how
@@ -171,7 +171,7 @@ class Digester:
 
 
 @dataclass(frozen=True, slots=True)
-class Piece:
+class HistoryPiece:
     """Which part of which file a digest is of. file: a word for the file that holds however it is called, and
     while it grows; start and end are places in it (bytes, or rows of a Parquet file)."""
 
@@ -180,7 +180,7 @@ class Piece:
     end: int
 
 
-def write_lines(digest: Digest, piece: Piece, how: Reading) -> Iterator[bytes]:
+def write_lines(digest: Digest, piece: HistoryPiece, how: Reading) -> Iterator[bytes]:
     """Yield a digest as lines of JSON."""
     yield orjson.dumps(
         {
@@ -203,9 +203,9 @@ def write_lines(digest: Digest, piece: Piece, how: Reading) -> Iterator[bytes]:
         ) + b"\n"  # fmt: skip
 
 
-def read_lines(lines: Iterable[bytes]) -> Iterator[tuple[Piece, Digest]]:
+def read_lines(lines: Iterable[bytes]) -> Iterator[tuple[HistoryPiece, Digest]]:
     """Read what ``write_lines`` wrote, one digest after the other. Raises DigestError."""
-    piece: Piece | None = None
+    piece: HistoryPiece | None = None
     digest = Digest()
     for number, line in enumerate(lines, 1):
         try:
@@ -215,7 +215,7 @@ def read_lines(lines: Iterable[bytes]) -> Iterator[tuple[Piece, Digest]]:
                     raise DigestError(f"line {number}: a digest of version {found['digest']}; {VERSION} is read")
                 if piece is not None:
                     yield piece, digest
-                piece = Piece(_text(found["file"]), int(found["start"]), int(found["end"]))
+                piece = HistoryPiece(_text(found["file"]), int(found["start"]), int(found["end"]))
                 digest = Digest(
                     entries=int(found["entries"]), without_data=int(found["without_data"]), bad=int(found["bad"])
                 )  # fmt: skip

@@ -20,7 +20,7 @@ _FAILED = frozenset({"ERROR", "FATAL", "PANIC"})
 
 
 @dataclass(slots=True)
-class Entry:
+class LogEntry:
     """A query that ran. time: ISO 8601 in UTC, seconds. runs: -1 takes back one that failed after it was logged.
 
     duration_ms, rows and bytes are sums over the runs; 0 where the history does not say.
@@ -66,7 +66,7 @@ class BadEntry:
     file: str = ""
 
 
-def read_jsonlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
+def read_jsonlog(data: bytes, clock: Clock) -> Iterator[LogEntry | BadEntry]:
     """Read lines of PostgreSQL's JSON log."""
     logged = False  # whether queries are logged before they run, so that those that fail are among them
     for number, line in enumerate(data.splitlines(), 1):
@@ -80,13 +80,13 @@ def read_jsonlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
             continue
         who = (str(found.get("user", "")), "", str(found.get("application_name", "")), str(found.get("dbname", "")))
         if logged and found.get("error_severity") in _FAILED and "statement" in found:
-            yield _kept(number, Entry(str(found["statement"]), time, *who, runs=-1))
+            yield _kept(number, LogEntry(str(found["statement"]), time, *who, runs=-1))
             continue
         query = _query_of(str(message))
         if query is not None:
             text, duration, before = query
             logged = logged or before
-            yield _kept(number, Entry(text, time, *who, duration))
+            yield _kept(number, LogEntry(text, time, *who, duration))
 
 
 def _is_csvlog(values: list[str]) -> bool:
@@ -97,7 +97,7 @@ CSVLOG = Shape(None, _is_csvlog)
 """What lines of a CSV log look like."""
 
 
-def read_csvlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
+def read_csvlog(data: bytes, clock: Clock) -> Iterator[LogEntry | BadEntry]:
     """Read lines of PostgreSQL's CSV log; a query may go over several."""
     logged = False
 
@@ -117,16 +117,16 @@ def read_csvlog(data: bytes, clock: Clock) -> Iterator[Entry | BadEntry]:
             yield BadEntry(record.line, f"no line of a CSV log: {error}")
             continue
         if logged and row[11] in _FAILED and row[19]:
-            yield _kept(record.line, Entry(row[19], time, row[1], "", row[22], row[2], runs=-1))
+            yield _kept(record.line, LogEntry(row[19], time, row[1], "", row[22], row[2], runs=-1))
             continue
         query = _query_of(row[13])
         if query is not None:
             text, duration, before = query
             logged = logged or before
-            yield _kept(record.line, Entry(text, time, row[1], "", row[22], row[2], duration))
+            yield _kept(record.line, LogEntry(text, time, row[1], "", row[22], row[2], duration))
 
 
-def _kept(line: int, entry: Entry) -> Entry | BadEntry:
+def _kept(line: int, entry: LogEntry) -> LogEntry | BadEntry:
     """The entry, unless there is something in it that no database can keep."""
     if "\0" in entry.text or "\0" in f"{entry.person}{entry.role}{entry.application}{entry.database}":
         return BadEntry(line, "there is a NUL in it")
@@ -177,7 +177,7 @@ def csv_shape(header: list[str], mapping: Columns, clock: Clock) -> Shape:
     return Shape(len(header), likely)
 
 
-def read_csv(text: str, header: list[str], mapping: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
+def read_csv(text: str, header: list[str], mapping: Columns, clock: Clock) -> Iterator[LogEntry | BadEntry]:
     """Read a table of queries, or a part of one that has no line of names."""
 
     def rows() -> Iterator[tuple[int, Mapping[str, Any] | BadEntry]]:
@@ -193,14 +193,14 @@ def read_csv(text: str, header: list[str], mapping: Columns, clock: Clock) -> It
     return read_numbered(rows(), mapping, clock)
 
 
-def read_rows(rows: Iterable[Mapping[str, Any]], mapping: Columns, clock: Clock) -> Iterator[Entry | BadEntry]:
+def read_rows(rows: Iterable[Mapping[str, Any]], mapping: Columns, clock: Clock) -> Iterator[LogEntry | BadEntry]:
     """Read rows of a table of queries."""
     return read_numbered(enumerate(rows, 1), mapping, clock)
 
 
 def read_numbered(
     rows: Iterable[tuple[int, Mapping[str, Any] | BadEntry]], mapping: Columns, clock: Clock
-) -> Iterator[Entry | BadEntry]:
+) -> Iterator[LogEntry | BadEntry]:
     """The same with the line of each row; what is no row is passed on."""
     for number, row in rows:
         if isinstance(row, BadEntry):
@@ -211,7 +211,7 @@ def read_numbered(
             if text is None or not str(text).strip():
                 yield BadEntry(number, f"“{mapping.text}” is empty")
                 continue
-            entry = Entry(
+            entry = LogEntry(
                 str(text), clock.read(row[mapping.time]), _word(row, mapping.person), _word(row, mapping.role),
                 _word(row, mapping.application), _word(row, mapping.database),
                 _number(row, mapping.duration) * mapping.duration_factor, int(_number(row, mapping.rows)),

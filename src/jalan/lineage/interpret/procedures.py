@@ -14,7 +14,7 @@ from jalan.lineage.resolve.scope import Flow, Made, Relation, Scope
 from jalan.sql import tree
 from jalan.sql.grammar.script import Unread
 
-Emit = Callable[[tree.Statement, "Procedure"], None]
+Emit = Callable[[tree.StatementNode, "Procedure"], None]
 
 
 class Procedure:
@@ -49,12 +49,12 @@ class Procedure:
         """What flows into each variable so far."""
         return self.resolver.env.variables
 
-    def run(self, statements: list[tree.Statement]) -> None:
+    def run(self, statements: list[tree.StatementNode]) -> None:
         """Run statements one after the other."""
         for statement in statements:
             self.step(statement)
 
-    def step(self, node: tree.Statement) -> None:
+    def step(self, node: tree.StatementNode) -> None:
         """Run one statement."""
         handler = STEPS.get(type(node))
         if handler is not None:
@@ -68,12 +68,12 @@ class Procedure:
             elif into_variables(node):
                 self.receive(node, self.resolver.dml.put_out_alone(node))
 
-    def receive(self, node: tree.Statement, found: Relation) -> None:
+    def receive(self, node: tree.StatementNode, found: Relation) -> None:
         """Give the variables behind a RETURNING what it puts out."""
         self._assign_relation(into_variables(node), found)
 
     @classmethod
-    def is_procedural(cls, node: tree.Statement) -> bool:
+    def is_procedural(cls, node: tree.StatementNode) -> bool:
         """Whether a statement is one of those that a run follows itself."""
         return type(node) in STEPS and not (isinstance(node, tree.QueryStatement) and not _assigns(node.query))
 
@@ -390,7 +390,7 @@ class Procedure:
                 self.step(node)
 
 
-STEPS: dict[type[tree.Statement], Callable[..., None]] = {
+STEPS: dict[type[tree.StatementNode], Callable[..., None]] = {
     tree.Declare: Procedure._declare,
     tree.DeclareType: Procedure._declare_type,
     tree.Assign: Procedure._assign,
@@ -407,12 +407,12 @@ STEPS: dict[type[tree.Statement], Callable[..., None]] = {
 }
 
 
-def into_variables(node: tree.Statement) -> list[str]:
+def into_variables(node: tree.StatementNode) -> list[str]:
     """The variables that take what a change puts out, none for other statements."""
     return getattr(node, "into_variables", None) or []
 
 
-def _leaves(body: list[tree.Statement]) -> bool:
+def _leaves(body: list[tree.StatementNode]) -> bool:
     """Whether statements end a loop, its round, or the procedure."""
     return any(
         isinstance(node, tree.Return)

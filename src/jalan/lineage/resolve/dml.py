@@ -19,11 +19,11 @@ class DmlResolver(ResolverPart):
     ``inner`` gathers the data-modifying statements of WITH clauses, and the further targets of statements that have
     several; ``after`` what is written of the rows that a statement has written."""
 
-    def written(self, statement: tree.Statement) -> Written:
+    def written(self, statement: tree.StatementNode) -> Written:
         """Resolve a statement that has a data flow."""
         return RESOLVERS[type(statement)](self, statement)
 
-    def modifying(self, statement: tree.Statement) -> Relation:
+    def modifying(self, statement: tree.StatementNode) -> Relation:
         env = self.env
         before = env.ctes
         written = self.written(statement)
@@ -31,7 +31,7 @@ class DmlResolver(ResolverPart):
         env.inner.append(written)
         return self.put_out(statement, written)
 
-    def put_out_alone(self, statement: tree.Statement) -> Relation:
+    def put_out_alone(self, statement: tree.StatementNode) -> Relation:
         """Return what a change puts out that is resolved, and reported, elsewhere."""
         env = self.env
         inner, diagnostics = env.inner, env.diagnostics
@@ -40,10 +40,10 @@ class DmlResolver(ResolverPart):
         env.inner, env.diagnostics = inner, diagnostics
         return found
 
-    def put_out(self, statement: tree.Statement, written: Written) -> Relation:
+    def put_out(self, statement: tree.StatementNode, written: Written) -> Relation:
         """Return what RETURNING or OUTPUT of a change puts out: columns of the target and of what the change was
         made from."""
-        items: list[tree.Item] = getattr(statement, "returning", [])
+        items: list[tree.SelectItem] = getattr(statement, "returning", [])
         scope = Scope(self.env.outer)
         name: tree.TableName = statement.target  # type: ignore[attr-defined]
         alias: str | None = statement.alias  # type: ignore[attr-defined]
@@ -60,7 +60,7 @@ class DmlResolver(ResolverPart):
         # The rows that come back are those that were written, so what decided about those decides here.
         return Relation(self.resolver.select_list.outputs(items, scope), dict(written.rows), {}, [])
 
-    def _output_into(self, statement: tree.Statement, written: Written) -> None:
+    def _output_into(self, statement: tree.StatementNode, written: Written) -> None:
         """``OUTPUT … INTO table`` writes a second table."""
         into: tree.TableName | None = getattr(statement, "into", None)
         if into is None:
@@ -458,7 +458,7 @@ class DmlResolver(ResolverPart):
             merge(into.conditions, made.conditions)
 
 
-RESOLVERS: dict[type[tree.Statement], Callable[..., Written]] = {
+RESOLVERS: dict[type[tree.StatementNode], Callable[..., Written]] = {
     tree.QueryStatement: DmlResolver._query,
     tree.CreateTableAs: DmlResolver._create_table_as,
     tree.CreateView: DmlResolver._create_view,

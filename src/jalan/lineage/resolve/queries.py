@@ -344,7 +344,7 @@ class QueryResolver(ResolverPart):
         return any(isinstance(node, tree.Column) and node.parts == ("ROWNUM",) for node in walk(condition))
 
     @staticmethod
-    def open_stars(items: list[tree.Item], scope: Scope) -> list[Entry]:
+    def open_stars(items: list[tree.SelectItem], scope: Scope) -> list[Entry]:
         """The tables that may have further columns and whose star stands in a select list."""
         stars = [item.expression for item in items if type(item.expression) is tree.Star]
         whole = any(not star.parts for star in stars)

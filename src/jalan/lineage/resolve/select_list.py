@@ -27,7 +27,7 @@ class SelectListResolver(ResolverPart):
         self._numbered = dialect.numbered_columns or dialect.positional_columns
         self.generators = bool(dialect.generators)
 
-    def outputs(self, items: list[tree.Item], scope: Scope) -> list[Made]:
+    def outputs(self, items: list[tree.SelectItem], scope: Scope) -> list[Made]:
         """Resolve a select list."""
         resolver = self.resolver
         env = self.env
@@ -92,7 +92,7 @@ class SelectListResolver(ResolverPart):
                 return column.name if isinstance(column, Made) else column
         return name
 
-    def _several(self, item: tree.Item, scope: Scope) -> list[Made]:
+    def _several(self, item: tree.SelectItem, scope: Scope) -> list[Made]:
         """One expression that makes several columns: each is made of all of it, but for what is known better."""
         expression = item.expression
         if isinstance(expression, tree.Call):
@@ -245,7 +245,7 @@ class SelectListResolver(ResolverPart):
 
     # --- functions over the columns of a star --------------------------------------------------------
 
-    def _each_column(self, item: tree.Item, columns: tree.Call, scope: Scope) -> list[Made]:
+    def _each_column(self, item: tree.SelectItem, columns: tree.Call, scope: Scope) -> list[Made]:
         """An expression with ``COLUMNS(…)`` in it, once for each of these columns."""
         expression = item.expression
         found = []

@@ -61,7 +61,9 @@ class TableOperatorResolver(ResolverPart):
         if item.group is None:
             grouped = self._pass_rest(inner, consumed, span)
         else:
-            grouped = resolver.select_list.outputs([tree.Item(g.start, g.end, g, None) for g in item.group], inner)
+            grouped = resolver.select_list.outputs(
+                [tree.SelectItem(g.start, g.end, g, None) for g in item.group], inner
+            )
         for column in grouped:
             carry(rows, column.values, GROUP_BY)
         columns = list(grouped)
@@ -82,7 +84,7 @@ class TableOperatorResolver(ResolverPart):
         entry.open = inner.open_tables()
         return entry
 
-    def _pivot_name(self, value: tree.Item, aggregate: tree.Item, aggregates: int) -> str:
+    def _pivot_name(self, value: tree.SelectItem, aggregate: tree.SelectItem, aggregates: int) -> str:
         expression = value.expression
         if value.alias is not None:
             base: str = value.alias
@@ -158,7 +160,7 @@ class TableOperatorResolver(ResolverPart):
             columns = resolver.select_list.expand(tree.Star(*span, ()), inner)
         else:
             columns = resolver.select_list.outputs(
-                [tree.Item(p.start, p.end, p, None) for p in item.partition], inner
+                [tree.SelectItem(p.start, p.end, p, None) for p in item.partition], inner
             )
         columns += resolver.select_list.outputs(item.measures, inner)
         entry = self._entry(item, columns, "match_recognize")

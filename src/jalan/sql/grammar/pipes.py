@@ -70,7 +70,7 @@ class PipeGrammar(GrammarPart):
             name = tokens.name("a column")
             tokens.expect("=")
             value = self.grammar.expressions.expression()
-            step.items.append(tree.Item(start, value.end, value, name))
+            step.items.append(tree.SelectItem(start, value.end, value, name))
             if not tokens.take(",") or tokens.keys[tokens.i] in ("|>", ")", ";", ""):
                 return
 
@@ -96,13 +96,13 @@ class PipeGrammar(GrammarPart):
             else:
                 step.group = self._sorted_items()
 
-    def _sorted_items(self) -> list[tree.Item]:
+    def _sorted_items(self) -> list[tree.SelectItem]:
         """Read a list whose entries may say how they are sorted."""
         tokens = self.tokens
         found = []
         while True:
             if tokens.keys[tokens.i] in ("rollup", "cube", "grouping"):
-                found += [tree.Item(e.start, e.end, e, None) for e in self.grammar.queries.grouping()]
+                found += [tree.SelectItem(e.start, e.end, e, None) for e in self.grammar.queries.grouping()]
             else:
                 found += self._one_item()
             if not tokens.take("asc"):
@@ -112,7 +112,7 @@ class PipeGrammar(GrammarPart):
             if not tokens.take(",") or tokens.keys[tokens.i] in ("group", "|>", ")", ";", ""):
                 return found
 
-    def _one_item(self) -> list[tree.Item]:
+    def _one_item(self) -> list[tree.SelectItem]:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         expression = self.grammar.expressions.expression()
@@ -121,7 +121,7 @@ class PipeGrammar(GrammarPart):
             alias = tokens.name("the name of a column")
         elif self.grammar.table_refs.at_alias() and tokens.keys[tokens.i] not in ("asc", "desc", "nulls"):
             alias = tokens.name()
-        return [tree.Item(start, tokens.end_of_last(), expression, alias)]
+        return [tree.SelectItem(start, tokens.end_of_last(), expression, alias)]
 
     def _order_step(self, step: tree.PipeStep) -> None:
         self.tokens.expect("by")

@@ -249,7 +249,7 @@ class QueryGrammar(GrammarPart):
         tokens.fail("SELECT, VALUES or “(”")
 
     def select_star(self, start: int, source: tree.FromItem) -> tree.Select:
-        star = tree.Item(start, source.end, tree.Star(start, source.end, ()), None)
+        star = tree.SelectItem(start, source.end, tree.Star(start, source.end, ()), None)
         return tree.Select(start, source.end, None, [star], None, False, [source], None, [], None, {})
 
     def _from_first(self) -> tree.Select:
@@ -281,7 +281,7 @@ class QueryGrammar(GrammarPart):
         tokens.expect("on")
         if pivot:
             keys: list[tree.Expression] = []
-            lists: list[list[tree.Item] | None] = []
+            lists: list[list[tree.SelectItem] | None] = []
             while True:
                 keys.append(grammar.expressions.expression(7))
                 lists.append(grammar.table_operators.pivot_values() if tokens.take("in") else None)
@@ -307,7 +307,7 @@ class QueryGrammar(GrammarPart):
             item = tree.Unpivot(start, tokens.end_of_last(), None, None, source, values_, key, groups)
         return self.select_star(start, item)
 
-    def _combined_values(self, lists: list[list[tree.Item] | None]) -> list[tree.Item] | None:
+    def _combined_values(self, lists: list[list[tree.SelectItem] | None]) -> list[tree.SelectItem] | None:
         """Every value of one key with every value of the next; None where the data decides, or for too many."""
         known = [values for values in lists if values is not None]
         if len(known) < len(lists) or prod(map(len, known)) > _MOST_PIVOTED:
@@ -321,7 +321,9 @@ class QueryGrammar(GrammarPart):
                 for item in row
             ]
             parts = tree.Row(row[0].start, row[-1].end, [item.expression for item in row])
-            found.append(tree.Item(row[0].start, row[-1].end, parts, self.tokens.folding.named("_".join(names))))
+            found.append(
+                tree.SelectItem(row[0].start, row[-1].end, parts, self.tokens.folding.named("_".join(names)))
+            )
         return found
 
     def _values(self) -> tree.Values:
@@ -494,7 +496,7 @@ class QueryGrammar(GrammarPart):
         names = ["key", "value"]
         if tokens.take("as"):
             names = self._definitions_or_names()
-        select.items = [tree.Item(start, tokens.end_of_last(), row, name) for name in names]
+        select.items = [tree.SelectItem(start, tokens.end_of_last(), row, name) for name in names]
         if tokens.take_words("row", "format"):
             while tokens.keys[tokens.i] not in ("from", "", ";"):
                 tokens.i += 1
@@ -510,7 +512,7 @@ class QueryGrammar(GrammarPart):
         tokens.expect("using")
         tokens.i += 1
         names = self._definitions_or_names() if tokens.take("as") else ["key", "value"]
-        select.items = [tree.Item(start, tokens.end_of_last(), row, name) for name in names]
+        select.items = [tree.SelectItem(start, tokens.end_of_last(), row, name) for name in names]
         if tokens.take("from"):
             select.source = self.grammar.table_refs.from_list()
         self.clauses(select)

@@ -48,7 +48,7 @@ class _Script:
         self._grammar = grammar
         self._tokens = grammar.tokens
 
-    def statements(self) -> Iterator[tree.Statement | Unread]:
+    def statements(self) -> Iterator[tree.StatementNode | Unread]:
         """Yield what the text holds, in order: statements, and what cannot be read. Never raises on bad SQL.
 
         One at a time, so that of a long script only the statement in hand is kept as a tree.
@@ -75,7 +75,7 @@ class _Script:
             tokens.depth = 0
             tokens.in_block = 0
             tokens.no_alias = tokens.stops_alias
-            found: tree.Statement | Unread
+            found: tree.StatementNode | Unread
             try:
                 found = self._grammar.statements.statement()
                 while self.dialect.stages and tokens.take("->>"):
@@ -136,7 +136,7 @@ class _Script:
         )
         return gaps or "{%" in tokens.text[tokens.starts[first] : tokens.ends[end - 1]]
 
-    def _after_flow(self, before: tree.Statement) -> tree.Statement:
+    def _after_flow(self, before: tree.StatementNode) -> tree.StatementNode:
         """``query ->> statement``: what stands behind reads the rows of what stands before as ``$1``."""
         found = self._grammar.statements.statement()
         if isinstance(before, tree.QueryStatement) and isinstance(found, tree.QueryStatement):
@@ -162,12 +162,12 @@ class _Script:
             tokens.i += 1
 
 
-def statements_of(tokens: Tokens, dialect: Dialect) -> Iterator[tree.Statement | Unread]:
+def statements_of(tokens: Tokens, dialect: Dialect) -> Iterator[tree.StatementNode | Unread]:
     """Read the statements that these tokens make, one by one."""
     with grammar_of(tokens, dialect) as grammar:
         yield from _Script(grammar).statements()
 
 
-def parse(text: str, dialect: Dialect) -> Iterator[tree.Statement | Unread]:
+def parse(text: str, dialect: Dialect) -> Iterator[tree.StatementNode | Unread]:
     """Read a script, statement by statement. Never raises on bad SQL."""
     return statements_of(tokenize(text, dialect), dialect)

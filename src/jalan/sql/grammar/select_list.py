@@ -20,7 +20,7 @@ class SelectListGrammar(GrammarPart):
         dialect = self.dialect
         self._aliases_before = dialect.equals_aliases or dialect.prefix_aliases
 
-    def items(self) -> list[tree.Item]:
+    def items(self) -> list[tree.SelectItem]:
         """Read a select list."""
         tokens = self.tokens
         keys, kinds, starts = tokens.keys, tokens.kinds, tokens.starts
@@ -44,7 +44,7 @@ class SelectListGrammar(GrammarPart):
                     tokens.i = i + 1
                     if keys[tokens.i] == "(":
                         names = tokens.names_in_parentheses()
-                        found.append(tree.Item(start, tokens.end_of_last(), expression, None, names))
+                        found.append(tree.SelectItem(start, tokens.end_of_last(), expression, None, names))
                         if tokens.take(","):
                             continue
                         return found
@@ -55,7 +55,7 @@ class SelectListGrammar(GrammarPart):
                 alias = tokens.name()
             elif kind == STRING and self.dialect.string_aliases:
                 alias = self.string_or_name("the name of a column")
-            found.append(tree.Item(start, tokens.ends[tokens.i - 1], expression, alias))
+            found.append(tree.SelectItem(start, tokens.ends[tokens.i - 1], expression, alias))
             if keys[tokens.i] != ",":
                 return found
             tokens.i += 1
@@ -148,7 +148,7 @@ class SelectListGrammar(GrammarPart):
         expression = self.grammar.expressions.expression()
         tokens.take("as")
         name = tokens.name("a column")
-        found.replaced.append(tree.Item(start, tokens.end_of_last(), expression, name))
+        found.replaced.append(tree.SelectItem(start, tokens.end_of_last(), expression, name))
 
     def _renamed(self, found: tree.StarModifiers) -> None:
         tokens = self.tokens

@@ -61,7 +61,7 @@ class TableOperatorGrammar(GrammarPart):
         aggregates = grammar.select_list.items()
         tokens.expect("for")
         keys: list[tree.Expression] = []
-        values: list[tree.Item] | None = []
+        values: list[tree.SelectItem] | None = []
         while tokens.keys[tokens.i] not in (")", "group", "default"):
             keys += self._pivot_key()
             tokens.expect("in")
@@ -83,7 +83,7 @@ class TableOperatorGrammar(GrammarPart):
         if self.tokens.take_words(*words):
             self.tokens.skip_parentheses()
 
-    def pivot_values(self) -> list[tree.Item] | None:
+    def pivot_values(self) -> list[tree.SelectItem] | None:
         """Read ``(value [AS name], …)``; None where the data decides."""
         tokens = self.tokens
         if tokens.keys[tokens.i] != "(":

@@ -37,7 +37,7 @@ class WithGrammar(GrammarPart):
             tokens.expect("(")
             inner_start = tokens.starts[tokens.i]
             inner = self.with_clause() if tokens.keys[tokens.i] == "with" else None
-            statement: tree.Query | tree.Statement
+            statement: tree.Query | tree.StatementNode
             statement = grammar.dml.modifying(inner) or grammar.queries.query_body(inner, inner_start)
             tokens.expect(")")
             added = self._search_and_cycle()

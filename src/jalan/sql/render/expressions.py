@@ -247,7 +247,7 @@ class Printer:
             parts.append(f"rows between {self._tight(low)} preceding and {self._tight(high)} following")
         return f"({' '.join(parts)})"
 
-    def _item(self, node: tree.Item) -> str:
+    def _item(self, node: tree.SelectItem) -> str:
         text = self.print(node.expression)
         if node.aliases is not None:
             return f"{text} as ({', '.join(map(self.name, node.aliases))})"
@@ -541,7 +541,7 @@ PRINTERS: dict[type[tree.Node], Callable[..., str]] = {
     tree.Call: Printer._call,
     tree.Sort: Printer._sort,
     tree.Window: Printer._window,
-    tree.Item: Printer._item,
+    tree.SelectItem: Printer._item,
     tree.Query: Printer._query,
     tree.With: Printer._with,
     tree.Cte: Printer._cte,

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable
 from jalan.sql.grammar.assembly import Grammar
 from jalan.sql.grammar.token_stream import SqlSyntaxError
 from jalan.sql.lexer import NUMBER, OPERATOR, PARAMETER, QUOTED, STRING, WORD
-from jalan.sql.synopses.notation import Heading, Node, Synopses, parse_form
+from jalan.sql.synopses.notation import Form, Heading, Synopses, parse_form
 
 _EXPRESSIONS = frozenset(
     """
@@ -94,7 +94,7 @@ class Checker:
         expected = [what for what in self._expected if what][:_MOST_EXPECTED]
         return (" or ".join(expected) or "the end of the statement"), self._furthest
 
-    def _is_one_of(self, candidates: list[tuple[Heading, Node]], first: int) -> bool:
+    def _is_one_of(self, candidates: list[tuple[Heading, Form]], first: int) -> bool:
         for heading, form in candidates:
             self._heading = heading
             self._seen = {}
@@ -104,7 +104,7 @@ class Checker:
 
     # --- matching: every place where a node that begins at a token may end ----------------------------
 
-    def _match(self, node: Node, at: int) -> frozenset[int]:
+    def _match(self, node: Form, at: int) -> frozenset[int]:
         if not self._explaining and node.first is not None and self._tokens.keys[at] not in node.first:
             return frozenset((at,)) if node.empty else _NOWHERE
         key = (id(node), at)
@@ -114,7 +114,7 @@ class Checker:
             found = self._seen[key] = frozenset(self._ends(node, at))
         return found
 
-    def _ends(self, node: Node, at: int) -> Iterable[int]:
+    def _ends(self, node: Form, at: int) -> Iterable[int]:
         kind = node.kind
         if kind == "sequence":
             places = {at}
@@ -134,7 +134,7 @@ class Checker:
             return end
         return () if end is None else (end,)
 
-    def _repeated(self, node: Node, at: int) -> set[int]:
+    def _repeated(self, node: Form, at: int) -> set[int]:
         once = node.inner[0]
         found: set[int] = set()
         places = set(self._match(once, at))
@@ -159,7 +159,7 @@ class Checker:
         if at == self._furthest:
             self._expected[expected] = None
 
-    def _leaf_end(self, node: Node, at: int) -> int | None:
+    def _leaf_end(self, node: Form, at: int) -> int | None:
         if at >= self._end:
             self._missed(at, f"“{node.text.upper()}”" if node.kind != "string" else "a string")
             return None

@@ -13,13 +13,13 @@ _TOKENS = re.compile(r"'[^']*'|\.\.\.|[\[\]{}|(),=*;.:+-]|\w+")
 
 
 @dataclass(slots=True, eq=False)
-class Node:
+class Form:
     """A piece of a synopsis. kind: word, part, string, mark, sequence, choice, optional or repeat (with the word
     that separates, empty for none)."""
 
     kind: str
     text: str = ""
-    inner: list["Node"] = field(default_factory=list)
+    inner: list["Form"] = field(default_factory=list)
     first: frozenset[str] | None = None  # the words and marks that it can begin with; None: others, too
     empty: bool = False  # whether nothing may stand for it
 
@@ -64,7 +64,7 @@ def synopses(dialect: str) -> Synopses:
 
 
 @cache
-def parse_form(text: str) -> Node:
+def parse_form(text: str) -> Form:
     """Read a synopsis; each once.
 
     >>> node = parse_form("DROP VIEW [ IF EXISTS ] name [, ...]")
@@ -78,14 +78,14 @@ def parse_form(text: str) -> Node:
     return node
 
 
-def _settle(node: Node) -> None:
+def _settle(node: Form) -> None:
     """Note of a piece and all inside what it can begin with."""
     for inner in node.inner:
         _settle(inner)
     if node.kind in ("word", "mark"):
         node.first = frozenset((node.text,))
     elif node.kind == "sequence":
-        leading: list[Node] = []
+        leading: list[Form] = []
         for inner in node.inner:
             leading.append(inner)
             if not inner.empty:
@@ -97,13 +97,13 @@ def _settle(node: Node) -> None:
         node.empty = node.kind == "optional" or any(inner.empty for inner in node.inner)
 
 
-def _union(nodes: list[Node]) -> frozenset[str] | None:
+def _union(nodes: list[Form]) -> frozenset[str] | None:
     sets = [node.first for node in nodes if node.first is not None]
     return frozenset().union(*sets) if len(sets) == len(nodes) else None
 
 
-def _choice(tokens: list[str], i: int, closing: str) -> tuple[Node, int]:
-    branches: list[list[Node]] = [[]]
+def _choice(tokens: list[str], i: int, closing: str) -> tuple[Form, int]:
+    branches: list[list[Form]] = [[]]
     group = [0]  # where the innermost "(" of the branch was opened
     while i < len(tokens) and (tokens[i] != closing or not closing):
         token = tokens[i]
@@ -116,13 +116,13 @@ def _choice(tokens: list[str], i: int, closing: str) -> tuple[Node, int]:
             separator = tokens[i + 1].lower() if tokens[i + 1] != "..." else ""
             i = tokens.index("]", i) + 1
             start = _unit(branch, group[-1], closing)
-            branch[start:] = [Node("repeat", separator, [Node("sequence", "", branch[start:])])]
+            branch[start:] = [Form("repeat", separator, [Form("sequence", "", branch[start:])])]
         elif token == "...":
-            branch[-1:] = [Node("repeat", "", branch[-1:])]
+            branch[-1:] = [Form("repeat", "", branch[-1:])]
             i += 1
         elif token in "[{":
             inner, i = _choice(tokens, i + 1, "]" if token == "[" else "}")
-            branch.append(Node("optional", "", [inner]) if token == "[" else inner)
+            branch.append(Form("optional", "", [inner]) if token == "[" else inner)
             i += 1
         else:
             branch.append(_leaf(token))
@@ -131,15 +131,15 @@ def _choice(tokens: list[str], i: int, closing: str) -> tuple[Node, int]:
             elif token == ")" and len(group) > 1:
                 group.pop()
             i += 1
-    made = [Node("sequence", "", branch) for branch in branches]
-    return (made[0] if len(made) == 1 else Node("choice", "", made)), i
+    made = [Form("sequence", "", branch) for branch in branches]
+    return (made[0] if len(made) == 1 else Form("choice", "", made)), i
 
 
 def _repeats(tokens: list[str], i: int) -> bool:
     return tokens[i + 1] == "..." or (tokens[i + 2 : i + 4] == ["...", "]"])
 
 
-def _unit(branch: list[Node], opened: int, closing: str) -> int:
+def _unit(branch: list[Form], opened: int, closing: str) -> int:
     """Where what ``[, ...]`` repeats begins: all since the parenthesis or bracket, else the last thing that must be
     there with what may stand around it."""
     inside = opened > 0 or (closing == "]" and bool(branch) and branch[0].kind != "word")
@@ -155,7 +155,7 @@ def _unit(branch: list[Node], opened: int, closing: str) -> int:
     return max(i, 0)
 
 
-def _opening(branch: list[Node], closing: int) -> int:
+def _opening(branch: list[Form], closing: int) -> int:
     depth = 0
     for i in range(closing, -1, -1):
         depth += (branch[i].text == ")") - (branch[i].text == "(")
@@ -164,17 +164,17 @@ def _opening(branch: list[Node], closing: int) -> int:
     return 0
 
 
-def _begins_with_if(node: Node) -> bool:
+def _begins_with_if(node: Form) -> bool:
     while node.inner:
         node = node.inner[0]
     return node.text == "if"
 
 
-def _leaf(token: str) -> Node:
+def _leaf(token: str) -> Form:
     if token[0] == "'":
-        return Node("string", token)
+        return Form("string", token)
     if token[0].isalpha() and token.upper() == token:
-        return Node("word", token.lower())
+        return Form("word", token.lower())
     if token[0].isalpha() or token[0] == "_":
-        return Node("part", token)
-    return Node("mark", token)
+        return Form("part", token)
+    return Form("mark", token)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from jalan.sql.tree.queries import Item
+    from jalan.sql.tree.queries import SelectItem
 
 
 @dataclass(slots=True, eq=False)
@@ -73,7 +73,7 @@ class StarModifiers(Node):
     ``pattern`` chooses columns by name, in the manner of ``match``: like, not like, ilike, similar to, glob …"""
 
     excluded: list[tuple[str, ...]]
-    replaced: list[Item]
+    replaced: list[SelectItem]
     renamed: list[tuple[str, str]]
     pattern: str | None = None
     match: str = ""

@@ -6,11 +6,11 @@ from dataclasses import dataclass, field
 
 from jalan.sql.tree.expressions import Expression
 from jalan.sql.tree.queries import Query, TableName
-from jalan.sql.tree.statements import Statement
+from jalan.sql.tree.statements import StatementNode
 
 
 @dataclass(slots=True, eq=False)
-class Declare(Statement):
+class Declare(StatementNode):
     """Variables with a value, a cursor with its query, or a table variable with its columns. ``over``: the result
     set that a cursor walks. type: the name of the type, ``rowtype`` where it is that of the rows of a table or
     cursor. parameters: those of a cursor."""
@@ -26,7 +26,7 @@ class Declare(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class DeclareType(Statement):
+class DeclareType(StatementNode):
     """A type of records with its fields, or of lists with the type of their elements."""
 
     name: str
@@ -36,7 +36,7 @@ class DeclareType(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class Assign(Statement):
+class Assign(StatementNode):
     """``name := value``; several names take the parts of a row or of a query's. ``element``: only an element of the
     variable is set."""
 
@@ -51,37 +51,37 @@ class Prepare(Assign):
 
 
 @dataclass(slots=True, eq=False)
-class Block(Statement):
+class Block(StatementNode):
     """``DECLARE … BEGIN … END``. ``handlers``: what is done with errors, and so may not be done."""
 
-    declarations: list[Statement]
-    body: list[Statement]
-    handlers: list[Statement] = field(default_factory=list)
+    declarations: list[StatementNode]
+    body: list[StatementNode]
+    handlers: list[StatementNode] = field(default_factory=list)
 
 
 @dataclass(slots=True, eq=False)
-class If(Statement):
+class If(StatementNode):
     """``IF … THEN … ELSE …``, and CASE as a statement."""
 
-    branches: list[tuple[Expression, list[Statement]]]
-    otherwise: list[Statement]
+    branches: list[tuple[Expression, list[StatementNode]]]
+    otherwise: list[StatementNode]
 
 
 @dataclass(slots=True, eq=False)
-class Loop(Statement):
+class Loop(StatementNode):
     """Any loop: over the rows of ``query``, over the values of ``source``, or while ``condition`` holds. With
     ``dynamic`` the condition is the text of the query."""
 
     names: list[str]
     condition: Expression | None
     query: Query | None
-    body: list[Statement]
+    body: list[StatementNode]
     source: Expression | None = None
     dynamic: bool = False
 
 
 @dataclass(slots=True, eq=False)
-class Return(Statement):
+class Return(StatementNode):
     """``RETURN value``, ``RETURN QUERY query``, ``RETURN NEXT value``."""
 
     value: Expression | None
@@ -89,7 +89,7 @@ class Return(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class Fetch(Statement):
+class Fetch(StatementNode):
     """``FETCH cursor INTO names``."""
 
     cursor: str
@@ -97,7 +97,7 @@ class Fetch(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class Execute(Statement):
+class Execute(StatementNode):
     """A statement given as text: ``EXECUTE 'text' [INTO names] [USING arguments]``."""
 
     text: Expression
@@ -106,7 +106,7 @@ class Execute(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class CallRoutine(Statement):
+class CallRoutine(StatementNode):
     """``CALL procedure (arguments)``; ``into`` takes its result."""
 
     parts: tuple[str, ...]
@@ -115,7 +115,7 @@ class CallRoutine(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class Routine(Statement):
+class Routine(StatementNode):
     """``CREATE FUNCTION|PROCEDURE|TRIGGER|PACKAGE BODY``, and DO.
 
     parameters: (name, mode). returns: the columns of the table it returns, None for none. result: the variable
@@ -126,7 +126,7 @@ class Routine(Statement):
     kind: str
     parts: tuple[str, ...]
     parameters: list[tuple[str, str]]
-    body: list[Statement]
+    body: list[StatementNode]
     language: str | None
     returns: list[str] | None
     result: str | None = None

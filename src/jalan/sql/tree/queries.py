@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from jalan.sql.tree.expressions import Expression, Node, Sort, Window
 
 if TYPE_CHECKING:
-    from jalan.sql.tree.statements import Statement
+    from jalan.sql.tree.statements import StatementNode
 
 
 @dataclass(slots=True, eq=False, init=False)
@@ -35,7 +35,7 @@ class Query(Node):
 
 
 @dataclass(slots=True, eq=False, init=False)
-class Item(Node):
+class SelectItem(Node):
     """One entry of a select list; ``aliases`` where one expression makes several columns."""
 
     expression: Expression
@@ -137,9 +137,9 @@ class Pivot(FromItem):
     ``group``: the columns that stay, None for all the others."""
 
     source: FromItem
-    aggregates: list[Item]
+    aggregates: list[SelectItem]
     keys: list[Expression]
-    values: list[Item] | None
+    values: list[SelectItem] | None
     group: list[Expression] | None = None
 
 
@@ -161,7 +161,7 @@ class MatchRecognize(FromItem):
     source: FromItem
     partition: list[Expression]
     order: list[Sort]
-    measures: list[Item]
+    measures: list[SelectItem]
     defines: list[Expression]
     symbols: list[str]
     all_rows: bool = False
@@ -214,7 +214,7 @@ class Cte(Node):
 
     name: str
     columns: list[str] | None
-    statement: Query | Statement
+    statement: Query | StatementNode
     added: list[tuple[str, str, list[str]]]
 
     def __init__(
@@ -223,7 +223,7 @@ class Cte(Node):
         end: int,
         name: str,
         columns: list[str] | None,
-        statement: Query | Statement,
+        statement: Query | StatementNode,
         added: list[tuple[str, str, list[str]]],
     ) -> None:
         self.start = start
@@ -240,7 +240,7 @@ class With(Node):
 
     recursive: bool
     ctes: list[Cte]
-    routines: list[Statement] | None = None
+    routines: list[StatementNode] | None = None
 
 
 @dataclass(slots=True, eq=False, init=False)
@@ -252,7 +252,7 @@ class Select(Node):
     of all."""
 
     distinct: list[Expression] | None
-    items: list[Item]
+    items: list[SelectItem]
     into: TableName | None
     into_temporary: bool
     source: list[FromItem]
@@ -272,7 +272,7 @@ class Select(Node):
         start: int,
         end: int,
         distinct: list[Expression] | None,
-        items: list[Item],
+        items: list[SelectItem],
         into: TableName | None,
         into_temporary: bool,
         source: list[FromItem],
@@ -342,8 +342,8 @@ class PipeStep(Node):
     """
 
     operator: str
-    items: list[Item]
-    group: list[Item]
+    items: list[SelectItem]
+    group: list[SelectItem]
     source: FromItem | None = None
     condition: Expression | None = None
     order: list[Sort] | None = None

@@ -5,23 +5,23 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jalan.sql.tree.expressions import Expression, Node, Sort
-from jalan.sql.tree.queries import FromItem, Item, Query, TableName, With
+from jalan.sql.tree.queries import FromItem, Query, SelectItem, TableName, With
 
 
 @dataclass(slots=True, eq=False)
-class Statement(Node):
+class StatementNode(Node):
     """Anything that ends with a semicolon."""
 
 
 @dataclass(slots=True, eq=False)
-class QueryStatement(Statement):
+class QueryStatement(StatementNode):
     """A query on its own."""
 
     query: Query
 
 
 @dataclass(slots=True, eq=False)
-class CreateTableAs(Statement):
+class CreateTableAs(StatementNode):
     """``CREATE [TEMP] TABLE … AS query``, and SELECT INTO."""
 
     target: TableName
@@ -31,7 +31,7 @@ class CreateTableAs(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class CreateTable(Statement):
+class CreateTable(StatementNode):
     """``CREATE TABLE`` with column definitions; ``like`` names the tables that it copies columns of, ``clone`` the
     one whose rows it takes too, ``location`` the files that it shows."""
 
@@ -44,7 +44,7 @@ class CreateTable(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class CreateView(Statement):
+class CreateView(StatementNode):
     """``CREATE [OR REPLACE] [MATERIALIZED] VIEW … AS query``, and what works like one: ``kind`` is view,
     dynamic_table, stream or cached_table."""
 
@@ -80,7 +80,7 @@ class Conflict(Node):
 
 
 @dataclass(slots=True, eq=False)
-class Insert(Statement):
+class Insert(StatementNode):
     """``INSERT INTO``; query is None for DEFAULT VALUES."""
 
     ctes: With | None
@@ -89,7 +89,7 @@ class Insert(Statement):
     columns: list[str] | None
     query: Query | None
     conflict: Conflict | None
-    returning: list[Item]
+    returning: list[SelectItem]
     by_name: bool = False
     partition: list[tuple[str, Expression | None]] | None = None
     into: TableName | None = None
@@ -98,7 +98,7 @@ class Insert(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class MultiInsert(Statement):
+class MultiInsert(StatementNode):
     """One query into several tables; ``branches`` are (condition, insert without query)."""
 
     query: Query
@@ -106,7 +106,7 @@ class MultiInsert(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class Copy(Statement):
+class Copy(StatementNode):
     """Rows into or out of files: COPY, LOAD, UNLOAD, EXPORT. ``kind`` is its first word."""
 
     kind: str
@@ -117,7 +117,7 @@ class Copy(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class Update(Statement):
+class Update(StatementNode):
     """``UPDATE … SET … FROM … WHERE``. ``joined``: the target is one of the tables in ``source``. ``limit``: what
     decides which of the rows are changed after all."""
 
@@ -127,7 +127,7 @@ class Update(Statement):
     assignments: list[Assignment]
     source: list[FromItem]
     where: Expression | None
-    returning: list[Item]
+    returning: list[SelectItem]
     joined: bool = False
     limit: list[Expression | Sort] | None = None
     into: TableName | None = None
@@ -136,7 +136,7 @@ class Update(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class Delete(Statement):
+class Delete(StatementNode):
     """``DELETE FROM … USING … WHERE``; ``joined`` and ``limit`` as in Update, ``more`` further targets."""
 
     ctes: With | None
@@ -144,7 +144,7 @@ class Delete(Statement):
     alias: str | None
     source: list[FromItem]
     where: Expression | None
-    returning: list[Item]
+    returning: list[SelectItem]
     joined: bool = False
     limit: list[Expression | Sort] | None = None
     more: list[TableName] | None = None
@@ -169,7 +169,7 @@ class MergeBranch(Node):
 
 
 @dataclass(slots=True, eq=False)
-class Merge(Statement):
+class Merge(StatementNode):
     """``MERGE INTO … USING … ON … WHEN …``."""
 
     ctes: With | None
@@ -178,14 +178,14 @@ class Merge(Statement):
     source: FromItem
     condition: Expression
     branches: list[MergeBranch]
-    returning: list[Item]
+    returning: list[SelectItem]
     into: TableName | None = None
     into_columns: list[str] | None = None
     into_variables: list[str] | None = None
 
 
 @dataclass(slots=True, eq=False)
-class Drop(Statement):
+class Drop(StatementNode):
     """``DROP kind names``."""
 
     kind: str
@@ -193,7 +193,7 @@ class Drop(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class Unparsed(Statement):
+class Unparsed(StatementNode):
     """A statement of a body that is not in the grammar: what is wrong, and where."""
 
     code: str
@@ -202,7 +202,7 @@ class Unparsed(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class Truncate(Statement):
+class Truncate(StatementNode):
     """``TRUNCATE names``."""
 
     targets: list[TableName]
@@ -222,7 +222,7 @@ class AlterAction(Node):
 
 
 @dataclass(slots=True, eq=False)
-class Alter(Statement):
+class Alter(StatementNode):
     """``ALTER TABLE|VIEW|MATERIALIZED VIEW``."""
 
     kind: str
@@ -231,36 +231,36 @@ class Alter(Statement):
 
 
 @dataclass(slots=True, eq=False)
-class RenameTables(Statement):
+class RenameTables(StatementNode):
     """``RENAME TABLE a TO b, c TO d``."""
 
     pairs: list[tuple[TableName, TableName]]
 
 
 @dataclass(slots=True, eq=False)
-class Wrapped(Statement):
+class Wrapped(StatementNode):
     """A statement that holds another one which it runs: CREATE TASK. ``kind`` names the outer one."""
 
     kind: str
-    body: Statement
+    body: StatementNode
 
 
 @dataclass(slots=True, eq=False)
-class Use(Statement):
+class Use(StatementNode):
     """``USE [DATABASE|SCHEMA|CATALOG] name``: what unqualified names are looked up in from now on."""
 
     parts: tuple[str, ...]
 
 
 @dataclass(slots=True, eq=False)
-class SetSearchPath(Statement):
+class SetSearchPath(StatementNode):
     """``SET search_path TO …``."""
 
     schemas: list[str]
 
 
 @dataclass(slots=True, eq=False)
-class Recognised(Statement):
+class Recognised(StatementNode):
     """A statement that moves no data by itself; ``kind`` is its leading words joined by underscores."""
 
     kind: str

@@ -18,8 +18,8 @@ from jalan.sources.history_files import HistoryFile, Tell, digest_file, identity
 from jalan.sources.statistics import HIDDEN, Statistics, read_statistics
 from jalan.store.bulk import merge_rows
 from jalan.store.models import Query, System, Use
-from jalan.usage.digest import Digest, Digester, DigestError, Piece, Reading, UseKey, read_lines, write_lines
-from jalan.usage.entries import Columns, Entry
+from jalan.usage.digest import Digest, Digester, DigestError, HistoryPiece, Reading, UseKey, read_lines, write_lines
+from jalan.usage.entries import Columns, LogEntry
 
 _FACTORS = {"ms": 1.0, "s": 1000.0, "us": 0.001, "ns": 0.000001}
 _IMPRESSION = 8 << 20  # bytes of a log that a preview looks at
@@ -88,7 +88,7 @@ def _files(config: HistoryConfig, work: UnitOfWork) -> Digest:
 
 def _one_file(
     path: Path, config: HistoryConfig, read: dict[str, int], tell: Tell
-) -> tuple[Digest, Piece | None, list[str]]:
+) -> tuple[Digest, HistoryPiece | None, list[str]]:
     form = file_reading(config)
     known = identity(path, form.form)
     return digest_file(path, form, read.get(known or "", 0), tell)
@@ -142,7 +142,7 @@ def _statistics(config: HistoryConfig, work: UnitOfWork) -> Digest:
     return digest
 
 
-def _grown(found: Statistics, before: dict[str, list[float]]) -> tuple[list[Entry], int]:
+def _grown(found: Statistics, before: dict[str, list[float]]) -> tuple[list[LogEntry], int]:
     now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S")
     entries = []
     hidden = 0
@@ -155,7 +155,7 @@ def _grown(found: Statistics, before: dict[str, list[float]]) -> tuple[list[Entr
             calls, duration, rows, size = 0, 0.0, 0, 0
         if q.calls > calls:
             entries.append(
-                Entry(
+                LogEntry(
                     q.text, now, q.person, q.person, "", q.database, q.duration_ms - duration,
                     int(q.rows - rows), int(q.bytes - size), int(q.calls - calls),
                 )

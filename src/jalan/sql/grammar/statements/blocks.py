@@ -34,10 +34,10 @@ _PASSED_OVER = frozenset(
 class BlockGrammar(GrammarPart):
     """Reads procedural statements."""
 
-    def body(self, stops: frozenset[str] = _STOPS) -> list[tree.Statement]:
+    def body(self, stops: frozenset[str] = _STOPS) -> list[tree.StatementNode]:
         """Read statements up to one of these words."""
         tokens = self.tokens
-        found: list[tree.Statement] = []
+        found: list[tree.StatementNode] = []
         self.enter_block()
         while tokens.kinds[tokens.i] != END and tokens.keys[tokens.i] not in stops:
             if tokens.take(";"):
@@ -56,7 +56,7 @@ class BlockGrammar(GrammarPart):
         tokens.in_block -= 1
         return found
 
-    def _body_statement(self, stops: frozenset[str]) -> tree.Statement:
+    def _body_statement(self, stops: frozenset[str]) -> tree.StatementNode:
         """Read one statement with its semicolon; one that is not in the grammar is noted, the others are read."""
         tokens = self.tokens
         first, depth, inside = tokens.i, tokens.depth, tokens.in_block
@@ -94,7 +94,7 @@ class BlockGrammar(GrammarPart):
         tokens.in_block += 1
         tokens.no_alias = tokens.no_alias | _BLOCK_WORDS
 
-    def procedural(self) -> tree.Statement | None:
+    def procedural(self) -> tree.StatementNode | None:
         """Read a procedural statement if one starts here."""
         tokens = self.tokens
         key = tokens.keys[tokens.i]
@@ -135,14 +135,14 @@ class BlockGrammar(GrammarPart):
                     i = self.grammar.ddl.behind_parentheses(i)
         return tokens.keys[i] == ";"
 
-    def _bare_call(self) -> tree.Statement:
+    def _bare_call(self) -> tree.StatementNode:
         tokens = self.tokens
         found = self._called(tokens.starts[tokens.i])
         tokens.to_end()
         found.end = tokens.end_of_last()
         return found
 
-    def _passed_over(self) -> tree.Statement:
+    def _passed_over(self) -> tree.StatementNode:
         tokens = self.tokens
         first = tokens.i
         if tokens.keys[first] in ("exit", "continue"):
@@ -167,7 +167,7 @@ class BlockGrammar(GrammarPart):
             self.tokens.to_end()
         return tree.Recognised(tokens.starts[first], tokens.end_of_last(), tokens.keys[first])
 
-    def _exit(self) -> tree.Statement:
+    def _exit(self) -> tree.StatementNode:
         """``EXIT [label] [WHEN condition]``: from here on the condition decides."""
         tokens = self.tokens
         first = tokens.i
@@ -192,7 +192,7 @@ class BlockGrammar(GrammarPart):
 
     # --- blocks and conditions -----------------------------------------------------------------------
 
-    def _begin(self) -> tree.Statement | None:
+    def _begin(self) -> tree.StatementNode | None:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         after = tokens.peek()
@@ -232,7 +232,7 @@ class BlockGrammar(GrammarPart):
                 tokens.i += 1  # the label of the block
         found.end = tokens.end_of_last()
 
-    def _if(self) -> tree.Statement | None:
+    def _if(self) -> tree.StatementNode | None:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         tokens.enter()
@@ -266,14 +266,14 @@ class BlockGrammar(GrammarPart):
         found.end = tokens.end_of_last()
         return found
 
-    def _one(self) -> list[tree.Statement]:
+    def _one(self) -> list[tree.StatementNode]:
         """Read the one statement that stands behind a condition of T-SQL."""
         self.tokens.in_block += 1
         statement = self.grammar.statements.statement()
         self.tokens.in_block -= 1
         return [statement]
 
-    def _case_statement(self) -> tree.Statement | None:
+    def _case_statement(self) -> tree.StatementNode | None:
         grammar = self.grammar
         tokens = self.tokens
         start = tokens.starts[tokens.i]
@@ -299,7 +299,7 @@ class BlockGrammar(GrammarPart):
 
     # --- loops ---------------------------------------------------------------------------------------
 
-    def _loop(self) -> tree.Statement | None:
+    def _loop(self) -> tree.StatementNode | None:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         tokens.i += 1
@@ -321,7 +321,7 @@ class BlockGrammar(GrammarPart):
             tokens.i += 1
         found.end = tokens.end_of_last()
 
-    def _while(self) -> tree.Statement | None:
+    def _while(self) -> tree.StatementNode | None:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         tokens.i += 1
@@ -333,7 +333,7 @@ class BlockGrammar(GrammarPart):
         found.end = tokens.end_of_last()
         return found
 
-    def _repeat(self) -> tree.Statement | None:
+    def _repeat(self) -> tree.StatementNode | None:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         tokens.i += 1
@@ -341,7 +341,7 @@ class BlockGrammar(GrammarPart):
         self._loop_rest(found, "repeat")
         return found
 
-    def _for(self) -> tree.Statement | None:
+    def _for(self) -> tree.StatementNode | None:
         grammar = self.grammar
         tokens = self.tokens
         start = tokens.starts[tokens.i]
@@ -396,7 +396,7 @@ class BlockGrammar(GrammarPart):
 
     # --- results, calls, dynamic SQL -----------------------------------------------------------------
 
-    def _return(self) -> tree.Statement | None:
+    def _return(self) -> tree.StatementNode | None:
         grammar = self.grammar
         tokens = self.tokens
         start = tokens.starts[tokens.i]
@@ -422,14 +422,14 @@ class BlockGrammar(GrammarPart):
         found.end = tokens.end_of_last()
         return found
 
-    def _perform(self) -> tree.Statement | None:
+    def _perform(self) -> tree.StatementNode | None:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         select = self.grammar.queries.select()
         query = self.grammar.queries.finish_query(tree.Query(start, select.end, None, select, [], []))
         return tree.QueryStatement(start, tokens.end_of_last(), query)
 
-    def _execute(self) -> tree.Statement | None:
+    def _execute(self) -> tree.StatementNode | None:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         first = tokens.i
@@ -455,7 +455,7 @@ class BlockGrammar(GrammarPart):
             return found
         return self._execute_procedure(start)
 
-    def _execute_prepared(self, start: int) -> tree.Statement:
+    def _execute_prepared(self, start: int) -> tree.StatementNode:
         """``EXECUTE name [USING @a, @b]``: the statement that PREPARE … FROM has given this name."""
         tokens = self.tokens
         at = tokens.i
@@ -466,7 +466,7 @@ class BlockGrammar(GrammarPart):
         found.end = tokens.end_of_last()
         return found
 
-    def _execute_procedure(self, start: int) -> tree.Statement:
+    def _execute_procedure(self, start: int) -> tree.StatementNode:
         tokens = self.tokens
         result = None
         if tokens.written(tokens.i).startswith("@") and tokens.peek() == "=":
@@ -488,7 +488,7 @@ class BlockGrammar(GrammarPart):
             return self._sp_rename(start, arguments)
         return tree.CallRoutine(start, tokens.end_of_last(), parts, arguments, [result] if result else [])
 
-    def _sp_rename(self, start: int, arguments: list[tree.Expression]) -> tree.Statement:
+    def _sp_rename(self, start: int, arguments: list[tree.Expression]) -> tree.StatementNode:
         tokens = self.tokens
         old, new = (tokens.text[a.start : a.end].strip("Nn").strip("'") for a in arguments[:2])
         parts = tuple(tokens.spelled(part) for part in old.replace("[", "").replace("]", "").split("."))
@@ -502,7 +502,7 @@ class BlockGrammar(GrammarPart):
         after = tree.TableName(place.start, place.end, (*parts[:-1], tokens.spelled(new)))
         return tree.RenameTables(start, tokens.end_of_last(), [(before, after)])
 
-    def _dynamic(self, start: int) -> tree.Statement:
+    def _dynamic(self, start: int) -> tree.StatementNode:
         grammar = self.grammar
         tokens = self.tokens
         found = tree.Execute(start, 0, grammar.expressions.expression(), [])
@@ -528,7 +528,7 @@ class BlockGrammar(GrammarPart):
         found.end = tokens.end_of_last()
         return found
 
-    def call(self) -> tree.Statement | None:
+    def call(self) -> tree.StatementNode | None:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         tokens.i += 1
@@ -544,7 +544,7 @@ class BlockGrammar(GrammarPart):
                 arguments = call.arguments
         return tree.CallRoutine(start, tokens.end_of_last(), parts, arguments, [])
 
-    def _fetch_cursor(self) -> tree.Statement | None:
+    def _fetch_cursor(self) -> tree.StatementNode | None:
         """``FETCH [NEXT FROM] cursor [BULK COLLECT] INTO a, b [LIMIT n]``."""
         grammar = self.grammar
         tokens = self.tokens
@@ -566,7 +566,7 @@ class BlockGrammar(GrammarPart):
             grammar.expressions.expression()
         return tree.Fetch(start, tokens.end_of_last(), tokens.spelled(cursor), names)
 
-    def _open(self) -> tree.Statement | None:
+    def _open(self) -> tree.StatementNode | None:
         """``OPEN cursor FOR query``, ``OPEN cursor FOR [EXECUTE] text``; an OPEN without a query only says when."""
         grammar = self.grammar
         tokens = self.tokens
@@ -588,7 +588,7 @@ class BlockGrammar(GrammarPart):
         value = tree.DynamicQuery(text.start, text.end, text)
         return tree.Declare(start, tokens.end_of_last(), [name], value, None, None)
 
-    def _pipe(self) -> tree.Statement | None:
+    def _pipe(self) -> tree.StatementNode | None:
         """``PIPE ROW (value)``: a row of what a function returns."""
         tokens = self.tokens
         if not (tokens.peek() == "row" and tokens.peek(2) == "("):
@@ -599,7 +599,7 @@ class BlockGrammar(GrammarPart):
         return tree.Return(start, tokens.end_of_last(), value, None)
 
 
-_BLOCK: dict[str, Callable[[BlockGrammar], tree.Statement | None]] = {
+_BLOCK: dict[str, Callable[[BlockGrammar], tree.StatementNode | None]] = {
     "declare": lambda part: part.grammar.variables.declare(),
     "let": lambda part: part.grammar.variables.let(),
     "set": lambda part: part.grammar.variables.set_variable(),

@@ -19,7 +19,7 @@ class CopyGrammar(GrammarPart):
         query = self._rows_of(table)
         if columns and isinstance(query.body, tree.Select):
             query.body.items = [
-                tree.Item(table.start, table.end, tree.Column(table.start, table.end, (name,)), None)
+                tree.SelectItem(table.start, table.end, tree.Column(table.start, table.end, (name,)), None)
                 for name in columns
             ]
         return query
@@ -31,7 +31,7 @@ class CopyGrammar(GrammarPart):
         columns: list[str] | None,
         query: tree.Query,
         assignments: list[tree.Assignment] | None = None,
-    ) -> tree.Statement:
+    ) -> tree.StatementNode:
         tokens = self.tokens
         tokens.to_end()
         kind = tokens.keys[first]
@@ -53,7 +53,7 @@ class CopyGrammar(GrammarPart):
         name.file = True
         return name
 
-    def copy(self) -> tree.Statement | None:
+    def copy(self) -> tree.StatementNode | None:
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
@@ -93,7 +93,7 @@ class CopyGrammar(GrammarPart):
         query.ctes = clause
         return query
 
-    def _copy_into(self, first: int) -> tree.Statement:
+    def _copy_into(self, first: int) -> tree.StatementNode:
         """``COPY INTO table FROM files``, ``COPY INTO files FROM table``."""
         grammar = self.grammar
         tokens = self.tokens
@@ -125,7 +125,7 @@ class CopyGrammar(GrammarPart):
         tokens.expect(")")
         return names
 
-    def unload(self) -> tree.Statement | None:
+    def unload(self) -> tree.StatementNode | None:
         """``UNLOAD ('query') TO 'files'``: the query is text inside a string."""
         tokens = self.tokens
         first = tokens.i
@@ -152,7 +152,7 @@ class CopyGrammar(GrammarPart):
             tokens.i += 1
         return query
 
-    def load(self) -> tree.Statement | None:
+    def load(self) -> tree.StatementNode | None:
         """``LOAD DATA [LOCAL] INFILE|INPATH 'file' INTO TABLE t``, ``LOAD DATA INTO t FROM FILES (…)``."""
         grammar = self.grammar
         tokens = self.tokens
@@ -230,7 +230,7 @@ class CopyGrammar(GrammarPart):
                         return tree.TableName(tokens.starts[j], tokens.ends[j], (tokens.written(j)[1:-1],), True)
         return None
 
-    def export(self) -> tree.Statement | None:
+    def export(self) -> tree.StatementNode | None:
         """``EXPORT DATA OPTIONS (uri = '…') AS query``, ``EXPORT TABLE t TO 'path'``."""
         tokens = self.tokens
         first = tokens.i
@@ -257,7 +257,7 @@ class CopyGrammar(GrammarPart):
             target = tree.TableName(tokens.starts[first], tokens.ends[first], ("?",), True)
         return self._copied(first, target, None, query)
 
-    def bulk(self) -> tree.Statement | None:
+    def bulk(self) -> tree.StatementNode | None:
         """``BULK INSERT t FROM 'file'``."""
         tokens = self.tokens
         first = tokens.i

@@ -31,7 +31,7 @@ _NO_COLUMN = frozenset(
 class DdlGrammar(GrammarPart):
     """Reads definitions."""
 
-    def create(self) -> tree.Statement | None:
+    def create(self) -> tree.StatementNode | None:
         tokens = self.tokens
         first = tokens.i
         start = tokens.starts[first]
@@ -69,7 +69,7 @@ class DdlGrammar(GrammarPart):
         tokens.i = first
         return None
 
-    def replace(self) -> tree.Statement | None:
+    def replace(self) -> tree.StatementNode | None:
         """``REPLACE TABLE t …`` makes it anew."""
         return self.create() if self.tokens.peek() in ("table", "view") else None
 
@@ -134,7 +134,7 @@ class DdlGrammar(GrammarPart):
                 break
         return i
 
-    def _view(self, start: int, materialized: bool, temporary: bool, kind: str = "view") -> tree.Statement:
+    def _view(self, start: int, materialized: bool, temporary: bool, kind: str = "view") -> tree.StatementNode:
         tokens = self.tokens
         first = tokens.i - 2  # before VIEW
         self.if_not_exists()
@@ -175,7 +175,7 @@ class DdlGrammar(GrammarPart):
         tokens.expect(")")
         return names or None
 
-    def _table(self, start: int, temporary: bool, external: bool) -> tree.Statement:
+    def _table(self, start: int, temporary: bool, external: bool) -> tree.StatementNode:
         grammar = self.grammar
         tokens = self.tokens
         self.if_not_exists()
@@ -299,7 +299,7 @@ class DdlGrammar(GrammarPart):
         tokens = self.tokens
         return any(tokens.keys[i] == "on" for i in range(tokens.i, min(tokens.i + 12, len(tokens.keys))))
 
-    def _stream(self, start: int) -> tree.Statement:
+    def _stream(self, start: int) -> tree.StatementNode:
         """``CREATE STREAM s ON TABLE t``: the changes of a table, read like a table with the same columns."""
         grammar = self.grammar
         tokens = self.tokens
@@ -317,7 +317,7 @@ class DdlGrammar(GrammarPart):
         tokens.to_end()
         return tree.CreateView(start, tokens.end_of_last(), target, None, query, False, False, "stream")
 
-    def _wrapped(self, start: int, kind: str, opening: str = "as") -> tree.Statement | None:
+    def _wrapped(self, start: int, kind: str, opening: str = "as") -> tree.StatementNode | None:
         tokens = self.tokens
         while tokens.keys[tokens.i] not in (opening, "", ";"):
             if tokens.keys[tokens.i] == "(":
@@ -331,7 +331,7 @@ class DdlGrammar(GrammarPart):
 
     # --- drop, truncate, rename ----------------------------------------------------------------------
 
-    def drop(self) -> tree.Statement | None:
+    def drop(self) -> tree.StatementNode | None:
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
@@ -352,7 +352,7 @@ class DdlGrammar(GrammarPart):
         kind = "materialized_view" if materialized else "foreign_table" if foreign else kind
         return tree.Drop(tokens.starts[first], tokens.end_of_last(), kind, targets)
 
-    def truncate(self) -> tree.Statement:
+    def truncate(self) -> tree.StatementNode:
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
@@ -368,7 +368,7 @@ class DdlGrammar(GrammarPart):
         self.tokens.to_end()
         return tree.Truncate(tokens.starts[first], tokens.end_of_last(), targets)
 
-    def rename(self) -> tree.Statement | None:
+    def rename(self) -> tree.StatementNode | None:
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
@@ -390,7 +390,7 @@ class DdlGrammar(GrammarPart):
 
     # --- alter ---------------------------------------------------------------------------------------
 
-    def alter(self) -> tree.Statement | None:
+    def alter(self) -> tree.StatementNode | None:
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
@@ -423,7 +423,7 @@ class DdlGrammar(GrammarPart):
         kind = "materialized_view" if materialized else kind
         return tree.Alter(tokens.starts[first], tokens.end_of_last(), kind, target, actions)
 
-    def _alter_view(self, first: int, target: tree.TableName, materialized: bool) -> tree.Statement | None:
+    def _alter_view(self, first: int, target: tree.TableName, materialized: bool) -> tree.StatementNode | None:
         """``ALTER VIEW v [(columns)] AS query`` gives a view another definition."""
         tokens = self.tokens
         at = tokens.i
@@ -552,7 +552,7 @@ class DdlGrammar(GrammarPart):
 
     # --- where names are looked up -------------------------------------------------------------------
 
-    def set(self) -> tree.Statement | None:
+    def set(self) -> tree.StatementNode | None:
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
@@ -579,7 +579,7 @@ class DdlGrammar(GrammarPart):
                 schemas.append(tokens.name("a schema"))
         return tree.SetSearchPath(tokens.starts[first], tokens.end_of_last(), schemas)
 
-    def use(self) -> tree.Statement | None:
+    def use(self) -> tree.StatementNode | None:
         """``USE [SCHEMA|DATABASE|CATALOG] name``; a role or a warehouse is not where names are looked up."""
         tokens = self.tokens
         first = tokens.i
@@ -602,7 +602,7 @@ def _recursive(target: tree.TableName, columns: list[str], query: tree.Query) ->
     name = target.parts[-1]
     cte = tree.Cte(start, end, name, columns, query, [])
     place = (target.start, target.end)
-    items = [tree.Item(*place, tree.Column(*place, (column,)), None) for column in columns]
+    items = [tree.SelectItem(*place, tree.Column(*place, (column,)), None) for column in columns]
     body = tree.Select(start, end, None, items, None, False, [], None, [], None, {})
     body.source = [tree.TableSource(*place, None, None, tree.TableName(*place, (name,)))]
     return tree.Query(start, end, tree.With(start, end, True, [cte]), body, [], [])

@@ -14,7 +14,7 @@ _CONFLICT_WORDS = frozenset({"replace", "ignore", "abort", "fail", "rollback"})
 class DmlGrammar(GrammarPart):
     """Reads statements that change rows."""
 
-    def modifying(self, ctes: tree.With | None) -> tree.Statement | None:
+    def modifying(self, ctes: tree.With | None) -> tree.StatementNode | None:
         tokens = self.tokens
         key = tokens.keys[tokens.i]
         start = ctes.start if ctes is not None else tokens.starts[tokens.i]
@@ -38,7 +38,7 @@ class DmlGrammar(GrammarPart):
 
     # --- insert --------------------------------------------------------------------------------------
 
-    def _insert(self, ctes: tree.With | None, start: int) -> tree.Statement:
+    def _insert(self, ctes: tree.With | None, start: int) -> tree.StatementNode:
         grammar = self.grammar
         tokens = self.tokens
         tokens.i += 1
@@ -156,7 +156,7 @@ class DmlGrammar(GrammarPart):
             self.tokens.to_end()
         insert.end = tokens.end_of_last()
 
-    def _insert_many(self, start: int) -> tree.Statement:
+    def _insert_many(self, start: int) -> tree.StatementNode:
         """``INSERT ALL|FIRST [WHEN … THEN] INTO … [VALUES …] … query``."""
         grammar = self.grammar
         tokens = self.tokens
@@ -185,7 +185,7 @@ class DmlGrammar(GrammarPart):
         query = grammar.queries.query()
         return tree.MultiInsert(start, query.end, query, branches)
 
-    def _insert_directory(self, start: int) -> tree.Statement:
+    def _insert_directory(self, start: int) -> tree.StatementNode:
         grammar = self.grammar
         tokens = self.tokens
         tokens.take("local")
@@ -198,7 +198,7 @@ class DmlGrammar(GrammarPart):
         query = grammar.queries.query()
         return tree.Copy(start, query.end, "insert_overwrite_directory", target, None, query, [])
 
-    def hive_inserts(self) -> tree.Statement | None:
+    def hive_inserts(self) -> tree.StatementNode | None:
         """``FROM source INSERT … SELECT … INSERT … SELECT …``: one source, read into several tables."""
         tokens = self.tokens
         first = tokens.i
@@ -294,7 +294,7 @@ class DmlGrammar(GrammarPart):
             tokens.skip_parentheses()
         return found
 
-    def _update(self, ctes: tree.With | None, start: int) -> tree.Statement:
+    def _update(self, ctes: tree.With | None, start: int) -> tree.StatementNode:
         grammar = self.grammar
         tokens = self.tokens
         tokens.i += 1
@@ -353,7 +353,7 @@ class DmlGrammar(GrammarPart):
 
     # --- delete --------------------------------------------------------------------------------------
 
-    def _delete(self, ctes: tree.With | None, start: int) -> tree.Statement:
+    def _delete(self, ctes: tree.With | None, start: int) -> tree.StatementNode:
         grammar = self.grammar
         tokens = self.tokens
         tokens.i += 1
@@ -423,7 +423,7 @@ class DmlGrammar(GrammarPart):
 
     # --- merge ---------------------------------------------------------------------------------------
 
-    def _merge(self, ctes: tree.With | None, start: int) -> tree.Statement:
+    def _merge(self, ctes: tree.With | None, start: int) -> tree.StatementNode:
         grammar = self.grammar
         tokens = self.tokens
         tokens.i += 1

@@ -8,7 +8,7 @@ from jalan.sql import tree
 if TYPE_CHECKING:
     from jalan.sql.grammar.assembly import Grammar
 
-Reader = Callable[["Grammar"], tree.Statement | None]
+Reader = Callable[["Grammar"], tree.StatementNode | None]
 """Reads the statement at the current token; None, and the place as it was, if it is another one."""
 
 _READERS: dict[str, Reader] = {}

@@ -26,7 +26,7 @@ _OPTIONS = frozenset(
 class RoutineGrammar(GrammarPart):
     """Reads routines."""
 
-    def procedural(self) -> tree.Statement | None:
+    def procedural(self) -> tree.StatementNode | None:
         """Read a routine, or another procedural statement, if one starts here."""
         key = self.tokens.keys[self.tokens.i]
         # ALTER brings a new body only in T-SQL; elsewhere it changes what stands around the body.
@@ -34,7 +34,7 @@ class RoutineGrammar(GrammarPart):
         found = handler(self) if handler is not None else None
         return self.grammar.blocks.procedural() if found is None else found
 
-    def _create_routine(self) -> tree.Statement | None:
+    def _create_routine(self) -> tree.StatementNode | None:
         tokens = self.tokens
         first = tokens.i
         tokens.i += 1
@@ -65,7 +65,7 @@ class RoutineGrammar(GrammarPart):
                 raise
             return self._unread_routine(first, kind, error)
 
-    def local_routine(self) -> tree.Statement:
+    def local_routine(self) -> tree.StatementNode:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         kind = tokens.keys[tokens.i]
@@ -76,7 +76,7 @@ class RoutineGrammar(GrammarPart):
             return tree.Recognised(start, tokens.end_of_last(), "declare")  # only announced
         return found
 
-    def _package(self, first: int, kind: str) -> tree.Statement | None:
+    def _package(self, first: int, kind: str) -> tree.StatementNode | None:
         """``CREATE PACKAGE [BODY] p AS declarations … [BEGIN …] END [p]``, and bodies of types."""
         grammar = self.grammar
         tokens = self.tokens
@@ -106,7 +106,7 @@ class RoutineGrammar(GrammarPart):
             return tree.Recognised(start, tokens.end_of_last(), "create_package")
         return tree.Routine(start, tokens.end_of_last(), f"{kind}_body", name, [], [block], None, None)
 
-    def _unread_routine(self, first: int, kind: str, error: SqlSyntaxError) -> tree.Statement:
+    def _unread_routine(self, first: int, kind: str, error: SqlSyntaxError) -> tree.StatementNode:
         """A routine whose body is not read is reported, not lost: the statement stands, and says why."""
         tokens = self.tokens
         tokens.i = max(tokens.i, first + 1)
@@ -187,7 +187,7 @@ class RoutineGrammar(GrammarPart):
         tokens.expect(")")
         return found
 
-    def _routine(self, start: int, kind: str, macro: bool = False) -> tree.Statement:
+    def _routine(self, start: int, kind: str, macro: bool = False) -> tree.StatementNode:
         grammar = self.grammar
         tokens = self.tokens
         grammar.ddl.if_not_exists()
@@ -321,7 +321,7 @@ class RoutineGrammar(GrammarPart):
         self.grammar.blocks.block_rest(block)
         return block
 
-    def _rest_of_batch(self) -> list[tree.Statement]:
+    def _rest_of_batch(self) -> list[tree.StatementNode]:
         """A T-SQL routine goes on to the end of its batch."""
         return self.grammar.blocks.body(frozenset({"go"}))
 
@@ -357,7 +357,7 @@ class RoutineGrammar(GrammarPart):
         except SqlSyntaxError as error:
             found.problem = (str(error), error.start, error.end)
 
-    def _trigger(self, start: int) -> tree.Statement:
+    def _trigger(self, start: int) -> tree.StatementNode:
         grammar = self.grammar
         tokens = self.tokens
         grammar.ddl.if_not_exists()
@@ -401,7 +401,7 @@ class RoutineGrammar(GrammarPart):
         found.end = tokens.end_of_last()
         return found
 
-    def _rule(self, first: int) -> tree.Statement:
+    def _rule(self, first: int) -> tree.StatementNode:
         """``CREATE RULE r AS ON event TO t [WHERE …] DO [ALSO|INSTEAD] NOTHING | statement | (statement; …)``."""
         grammar = self.grammar
         tokens = self.tokens
@@ -437,7 +437,7 @@ class RoutineGrammar(GrammarPart):
         found.end = tokens.end_of_last()
         return found
 
-    def _compound(self) -> tree.Statement:
+    def _compound(self) -> tree.StatementNode:
         """The declarations and sections of a compound trigger: ``BEFORE EACH ROW IS … END BEFORE EACH ROW; …``."""
         tokens = self.tokens
         block = tree.Block(tokens.starts[tokens.i], 0, [], [])
@@ -461,7 +461,7 @@ class RoutineGrammar(GrammarPart):
         block.end = tokens.end_of_last()
         return block
 
-    def _do(self) -> tree.Statement | None:
+    def _do(self) -> tree.StatementNode | None:
         """``DO [LANGUAGE l] $$ … $$``: a body that runs at once."""
         tokens = self.tokens
         first = tokens.i
@@ -486,7 +486,7 @@ class RoutineGrammar(GrammarPart):
         return found
 
 
-_ROUTINES: dict[str, Callable[[RoutineGrammar], tree.Statement | None]] = {
+_ROUTINES: dict[str, Callable[[RoutineGrammar], tree.StatementNode | None]] = {
     "create": RoutineGrammar._create_routine,
     "alter": RoutineGrammar._create_routine,
     "do": RoutineGrammar._do,

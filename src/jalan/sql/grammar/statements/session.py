@@ -9,7 +9,7 @@ from jalan.sql.lexer import END, WORD
 class SessionGrammar(GrammarPart):
     """Reads statements about the session."""
 
-    def cache(self) -> tree.Statement | None:
+    def cache(self) -> tree.StatementNode | None:
         """``CACHE [LAZY] TABLE t [OPTIONS (…)] [AS] query``: a name for rows that are kept for the session."""
         grammar = self.grammar
         tokens = self.tokens
@@ -31,13 +31,13 @@ class SessionGrammar(GrammarPart):
             tokens.starts[first], tokens.end_of_last(), target, None, query, False, True, "cached_table"
         )
 
-    def explain(self) -> tree.Statement:
+    def explain(self) -> tree.StatementNode:
         tokens = self.tokens
         first = tokens.i
         tokens.to_end()
         return tree.Recognised(tokens.starts[first], tokens.end_of_last(), "explain")
 
-    def prepare(self) -> tree.Statement | None:
+    def prepare(self) -> tree.StatementNode | None:
         """``PREPARE name [(types)] AS statement``: what is prepared is what will run."""
         tokens = self.tokens
         first = tokens.i
@@ -60,7 +60,7 @@ class SessionGrammar(GrammarPart):
         body = self.grammar.statements.statement()
         return tree.Wrapped(tokens.starts[first], body.end, "prepare", body)
 
-    def delimiter(self) -> tree.Statement:
+    def delimiter(self) -> tree.StatementNode:
         """MySQL's client command names another mark for the end of statements."""
         tokens = self.tokens
         first = tokens.i

@@ -43,7 +43,7 @@ _THREE_WORDS = frozenset({"materialized", "foreign", "event", "text", "access", 
 class StatementGrammar(GrammarPart):
     """Reads one statement."""
 
-    def statement(self) -> tree.Statement:
+    def statement(self) -> tree.StatementNode:
         """Read one statement; raises SqlSyntaxError."""
         grammar = self.grammar
         tokens = self.tokens
@@ -73,7 +73,7 @@ class StatementGrammar(GrammarPart):
             found = self._recognised()
         return found
 
-    def _after_with(self, ctes: tree.With, start: int) -> tree.Statement:
+    def _after_with(self, ctes: tree.With, start: int) -> tree.StatementNode:
         if self.tokens.keys[self.tokens.i] == "from":
             found = self.grammar.dml.hive_inserts()
             if found is not None:
@@ -83,7 +83,7 @@ class StatementGrammar(GrammarPart):
                 return found
         return self.query_statement(ctes, start)
 
-    def query_statement(self, ctes: tree.With | None, start: int) -> tree.Statement:
+    def query_statement(self, ctes: tree.With | None, start: int) -> tree.StatementNode:
         query = self.grammar.queries.query_body(ctes, start)
         body = query.body
         while isinstance(body, tree.SetOperation):
@@ -101,16 +101,16 @@ class StatementGrammar(GrammarPart):
         """Inside a procedure INTO names variables; only T-SQL makes tables there."""
         return not self.dialect.tables_in_blocks or name.parts[-1].startswith("@")
 
-    def from_first(self) -> tree.Statement:
+    def from_first(self) -> tree.StatementNode:
         """``FROM …``: a query, or changes, whose tables stand first."""
         start = self.tokens.starts[self.tokens.i]
         return self.grammar.dml.hive_inserts() or self.query_statement(None, start)
 
-    def pivoted(self) -> tree.Statement:
+    def pivoted(self) -> tree.StatementNode:
         """``PIVOT t …``: a query without SELECT."""
         return self.query_statement(None, self.tokens.starts[self.tokens.i])
 
-    def _recognised(self) -> tree.Statement:
+    def _recognised(self) -> tree.StatementNode:
         tokens = self.tokens
         first = tokens.i
         word = tokens.keys[first]

@@ -31,7 +31,7 @@ class VariableGrammar(GrammarPart):
         equals = tokens.keys[i] == "=" and not element
         return tokens.keys[i] == ":=" or (equals and tokens.keys[tokens.i] not in tokens.reserved)
 
-    def assignment(self) -> tree.Statement:
+    def assignment(self) -> tree.StatementNode:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
         if tokens.kinds[tokens.i] == PARAMETER:  # :new.fare := …
@@ -71,7 +71,7 @@ class VariableGrammar(GrammarPart):
             value = tree.ScalarQuery(start, select.end, query)
         return value
 
-    def set_variable(self) -> tree.Statement | None:
+    def set_variable(self) -> tree.StatementNode | None:
         grammar = self.grammar
         tokens = self.tokens
         first = tokens.i
@@ -133,7 +133,7 @@ class VariableGrammar(GrammarPart):
             return tree.Literal(tokens.starts[i], tokens.ends[i], "")
         return self.grammar.expressions.expression()
 
-    def declare(self) -> tree.Statement | None:
+    def declare(self) -> tree.StatementNode | None:
         tokens = self.tokens
         first = tokens.i
         start = tokens.starts[first]
@@ -151,7 +151,7 @@ class VariableGrammar(GrammarPart):
         self.grammar.blocks.block_rest(found)
         return found
 
-    def _handler(self, start: int) -> tree.Statement:
+    def _handler(self, start: int) -> tree.StatementNode:
         """``DECLARE CONTINUE HANDLER FOR condition statement``: it may run, so its statement counts."""
         tokens = self.tokens
         while not tokens.take("for"):
@@ -226,7 +226,7 @@ class VariableGrammar(GrammarPart):
             return []
         return self.grammar.table_refs.names_with_types("a parameter")
 
-    def _type_declaration(self) -> tree.Statement:
+    def _type_declaration(self) -> tree.StatementNode:
         """``TYPE t IS RECORD (a …, b …)``, ``TYPE t IS TABLE OF u``, ``TYPE t IS REF CURSOR``."""
         tokens = self.tokens
         start = tokens.starts[tokens.i]
@@ -248,16 +248,16 @@ class VariableGrammar(GrammarPart):
         found.end = tokens.end_of_last()
         return found
 
-    def declarations(self, *stops: str) -> list[tree.Statement]:
+    def declarations(self, *stops: str) -> list[tree.StatementNode]:
         """Read declarations up to one of these words."""
         tokens = self.tokens
-        found: list[tree.Statement] = []
+        found: list[tree.StatementNode] = []
         while tokens.keys[tokens.i] and tokens.keys[tokens.i] not in stops:
             if not tokens.take(";"):
                 found.append(self.declaration())
         return found
 
-    def declaration(self) -> tree.Statement:
+    def declaration(self) -> tree.StatementNode:
         grammar = self.grammar
         tokens = self.tokens
         start = tokens.starts[tokens.i]
@@ -300,11 +300,11 @@ class VariableGrammar(GrammarPart):
             return declared
         return self._declare_one(start)
 
-    def _declare_variables(self, start: int) -> tree.Statement:
+    def _declare_variables(self, start: int) -> tree.StatementNode:
         """T-SQL: ``DECLARE @a int = 1, @t TABLE (…)``, ``DECLARE c CURSOR FOR query``."""
         grammar = self.grammar
         tokens = self.tokens
-        found: list[tree.Statement] = []
+        found: list[tree.StatementNode] = []
         while True:
             at = tokens.starts[tokens.i]
             name = tokens.name("a variable")
@@ -331,7 +331,7 @@ class VariableGrammar(GrammarPart):
             return found[0]
         return tree.Block(start, tokens.end_of_last(), found, [])
 
-    def let(self) -> tree.Statement | None:
+    def let(self) -> tree.StatementNode | None:
         tokens = self.tokens
         if tokens.kinds[tokens.i + 1] not in (WORD, QUOTED):
             return None
