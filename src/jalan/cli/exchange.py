@@ -81,10 +81,16 @@ def digest_history_command(
         pairs = dict(pair.partition("=")[::2] for pair in mapping or [])
         config = parse_config(
             {
-                "kind": "history", "format": kind, "files": "*", "server": "digest:1", "database": database or None,
-                "dialect": dialect, "mapping": pairs or None, "time_zone": zone,
+                "kind": "history",
+                "format": kind,
+                "files": "*",
+                "server": "digest:1",
+                "database": database or None,
+                "dialect": dialect,
+                "mapping": pairs or None,
+                "time_zone": zone,
             }
-        )  # fmt: skip
+        )
         assert isinstance(config, HistoryConfig)
         entries, queries = digest_files(files, output, config, begin, workers)
     messages.print(f"{entries:,} entries, {queries:,} different queries → {output}", markup=False)

@@ -161,9 +161,14 @@ def _print_table(found: list[tuple[str, str, Extraction]]) -> None:
         for link in extraction.links:
             line = text.count("\n", 0, link.span[0]) + 1
             table.add_row(
-                name, str(line), link.target or "(result)", link.output or "(rows)", link.kind,
-                f"{link.table}.{link.column}", link.how,
-            )  # fmt: skip
+                name,
+                str(line),
+                link.target or "(result)",
+                link.output or "(rows)",
+                link.kind,
+                f"{link.table}.{link.column}",
+                link.how,
+            )
     Console(width=None if sys.stdout.isatty() else 200).print(table)
 
 

@@ -123,9 +123,13 @@ def list_command(store: Store = None, form: OutputFormat = Format.table) -> None
         last = source.last_ingestion
         share = source.coverage.full_share
         table.add_row(
-            source.name, source.kind, last.started_at.strftime("%Y-%m-%d %H:%M") if last else "never",
-            last.state if last else "", "" if share is None else f"{share:.1%}", source.schedule or "",
-        )  # fmt: skip
+            source.name,
+            source.kind,
+            last.started_at.strftime("%Y-%m-%d %H:%M") if last else "never",
+            last.state if last else "",
+            "" if share is None else f"{share:.1%}",
+            source.schedule or "",
+        )
     Console().print(table)
 
 

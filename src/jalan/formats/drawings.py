@@ -7,6 +7,7 @@ GraphML has every column; the two that draw have datasets, with how many columns
 from collections import Counter
 from xml.etree import ElementTree as ET
 
+from jalan.catalog.kinds import LinkKind
 from jalan.formats.graph import DatasetRecord, GraphRecord
 
 _KEYS = {
@@ -28,21 +29,44 @@ def graphml(graph: GraphRecord) -> bytes:
     ids: dict[tuple[str, str, str | None], str] = {}
     for dataset in graph.datasets:
         ids[(*dataset.key, None)] = top = f"d{len(ids)}"
-        _node(body, top, label=dataset.name, type="dataset", namespace=dataset.namespace, dataset=dataset.name,
-              kind=dataset.kind, owner=dataset.owner or "")  # fmt: skip
+        _node(
+            body,
+            top,
+            label=dataset.name,
+            type="dataset",
+            namespace=dataset.namespace,
+            dataset=dataset.name,
+            kind=dataset.kind,
+            owner=dataset.owner or "",
+        )
         for field in dataset.fields:
             ids[(*dataset.key, field.name)] = inner = f"f{len(ids)}"
-            _node(body, inner, label=field.name, type="field", namespace=dataset.namespace, dataset=dataset.name,
-                  kind=field.kind, owner="")  # fmt: skip
+            _node(
+                body,
+                inner,
+                label=field.name,
+                type="field",
+                namespace=dataset.namespace,
+                dataset=dataset.name,
+                kind=field.kind,
+                owner="",
+            )
             _edge(body, top, inner, link="contains")
     for definition in graph.definitions:
         by = definition.job or definition.place
         for link in definition.links:
             if link.source in ids and link.target in ids:
                 _edge(
-                    body, ids[link.source], ids[link.target], link=link.kind, how=link.how, origin=link.origin,
-                    by=by, path=link.path, possible="yes" if link.possible else "no",
-                )  # fmt: skip
+                    body,
+                    ids[link.source],
+                    ids[link.target],
+                    link=link.kind,
+                    how=link.how,
+                    origin=link.origin,
+                    by=by,
+                    path=link.path,
+                    possible="yes" if link.possible else "no",
+                )
     ET.indent(root)
     written: bytes = ET.tostring(root, encoding="utf-8", xml_declaration=True)
     return written
@@ -78,7 +102,7 @@ def dot(graph: GraphRecord) -> str:
         lines += [f"    {ids[dataset.key]} [label={_quoted(_label(dataset))}];" for dataset in datasets]
         lines.append("  }")
     for (source, target, kind), count in _between(graph).items():
-        style = "solid" if kind == "value" else "dashed"
+        style = "solid" if kind == LinkKind.VALUE else "dashed"
         lines.append(f"  {ids[source]} -> {ids[target]} [style={style}, label={_quoted(str(count))}];")
     return "\n".join([*lines, "}", ""])
 
@@ -90,7 +114,7 @@ def mermaid(graph: GraphRecord) -> str:
     for dataset in graph.datasets:
         lines.append(f'  {ids[dataset.key]}["{_entities(_label(dataset))}"]')
     for (source, target, kind), count in _between(graph).items():
-        arrow = "-->" if kind == "value" else "-.->"
+        arrow = "-->" if kind == LinkKind.VALUE else "-.->"
         lines.append(f"  {ids[source]} {arrow}|{count}| {ids[target]}")
     return "\n".join([*lines, ""])
 

@@ -7,9 +7,23 @@ from collections.abc import Iterator
 from jalan.formats.graph import GraphRecord
 
 COLUMNS = (
-    "source_namespace", "source_dataset", "source_column", "target_namespace", "target_dataset", "target_column",
-    "kind", "how", "origin", "possible", "path", "expression", "job", "place", "line", "revision",
-)  # fmt: skip
+    "source_namespace",
+    "source_dataset",
+    "source_column",
+    "target_namespace",
+    "target_dataset",
+    "target_column",
+    "kind",
+    "how",
+    "origin",
+    "possible",
+    "path",
+    "expression",
+    "job",
+    "place",
+    "line",
+    "revision",
+)
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
@@ -21,10 +35,20 @@ def link_rows(graph: GraphRecord) -> Iterator[tuple[str, ...]]:
             line = definition.first_line + definition.text.count("\n", 0, start)
             expression = "" if link.expression is None else definition.text[slice(*link.expression)]
             yield (
-                *link.source, *link.target[:2], link.target[2] or "", link.kind, link.how, link.origin,
-                "yes" if link.possible else "no", link.path, " ".join(expression.split()),
-                definition.job or "", definition.place, str(line), definition.revision or "",
-            )  # fmt: skip
+                *link.source,
+                *link.target[:2],
+                link.target[2] or "",
+                link.kind,
+                link.how,
+                link.origin,
+                "yes" if link.possible else "no",
+                link.path,
+                " ".join(expression.split()),
+                definition.job or "",
+                definition.place,
+                str(line),
+                definition.revision or "",
+            )
 
 
 def link_csv(graph: GraphRecord) -> str:

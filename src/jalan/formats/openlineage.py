@@ -7,6 +7,7 @@ is DIRECT or INDIRECT with a subtype.
 from datetime import UTC, datetime
 from typing import Any
 
+from jalan.catalog.kinds import LinkKind
 from jalan.lineage.model import Extraction, Link
 
 _PRODUCER = "urn:jalan"
@@ -53,11 +54,14 @@ def _event(name: str, text: str, namespace: str, target: str, links: list[Link])
 
 def _input_field(link: Link, namespace: str) -> dict[str, Any]:
     transformation = {
-        "type": "DIRECT" if link.kind == "value" else "INDIRECT",
+        "type": "DIRECT" if link.kind == LinkKind.VALUE else "INDIRECT",
         "subtype": link.how.upper(),
         "description": "",
         "masking": False,
     }
     return {
-        "namespace": namespace, "name": link.table, "field": link.column, "transformations": [transformation],
-    }  # fmt: skip
+        "namespace": namespace,
+        "name": link.table,
+        "field": link.column,
+        "transformations": [transformation],
+    }

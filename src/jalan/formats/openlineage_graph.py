@@ -8,6 +8,7 @@ place for stands in two facets of our own, ``jalan_dataset`` and ``jalan_definit
 from collections.abc import Iterator
 from typing import Any
 
+from jalan.catalog.kinds import How, LinkKind, LinkOrigin
 from jalan.formats.graph import DatasetRecord, DefinitionRecord, FieldRecord, GraphRecord, LinkRecord
 
 _PRODUCER = "urn:jalan"
@@ -31,9 +32,11 @@ def events(graph: GraphRecord, at: str) -> Iterator[dict[str, Any]]:
             "producer": _PRODUCER,
             "schemaURL": f"{_SPEC}/DatasetEvent",
             "dataset": {
-                "namespace": dataset.namespace, "name": dataset.name, "facets": _dataset_facets(dataset),
+                "namespace": dataset.namespace,
+                "name": dataset.name,
+                "facets": _dataset_facets(dataset),
             },
-        }  # fmt: skip
+        }
     for definition in graph.definitions:
         yield _job_event(definition, at)
 
@@ -46,11 +49,15 @@ def _dataset_facets(dataset: DatasetRecord) -> dict[str, Any]:
     columns = [f for f in dataset.fields if f.name != "*"]
     found: dict[str, Any] = {
         "jalan_dataset": _facet(
-            f"{_OWN}/dataset-1.json", kind=dataset.kind, title=dataset.title, container=dataset.container,
-            placeholder=dataset.placeholder, system=dataset.system,
+            f"{_OWN}/dataset-1.json",
+            kind=dataset.kind,
+            title=dataset.title,
+            container=dataset.container,
+            placeholder=dataset.placeholder,
+            system=dataset.system,
             fields=[{"name": f.name, "kind": f.kind, "placeholder": f.placeholder} for f in dataset.fields],
         )
-    }  # fmt: skip
+    }
     if columns:
         found["schema"] = _facet(
             f"{_FACETS}/1-1-1/SchemaDatasetFacet.json",
@@ -84,27 +91,43 @@ def _job_event(definition: DefinitionRecord, at: str) -> dict[str, Any]:
         outputs.setdefault(link.target[:2], []).append(link)
     facets = {
         "jobType": _facet(
-            f"{_FACETS}/2-0-3/JobTypeJobFacet.json", processingType="BATCH", integration="JALAN",
+            f"{_FACETS}/2-0-3/JobTypeJobFacet.json",
+            processingType="BATCH",
+            integration="JALAN",
             jobType=definition.kind.upper(),
         ),
-        "sql": _facet(
-            f"{_FACETS}/1-0-1/SQLJobFacet.json", query=definition.text, dialect=definition.dialect
-        ),
+        "sql": _facet(f"{_FACETS}/1-0-1/SQLJobFacet.json", query=definition.text, dialect=definition.dialect),
         "jalan_definition": _facet(
-            f"{_OWN}/definition-1.json", key=definition.key, kind=definition.kind, place=definition.place,
-            job=definition.job, jobNamespace=definition.job_namespace, firstLine=definition.first_line,
-            namespace=definition.namespace, database=definition.database, searchPath=definition.search_path,
-            template=definition.template, revision=definition.revision, statements=definition.statements,
+            f"{_OWN}/definition-1.json",
+            key=definition.key,
+            kind=definition.kind,
+            place=definition.place,
+            job=definition.job,
+            jobNamespace=definition.job_namespace,
+            firstLine=definition.first_line,
+            namespace=definition.namespace,
+            database=definition.database,
+            searchPath=definition.search_path,
+            template=definition.template,
+            revision=definition.revision,
+            statements=definition.statements,
             links=[
                 [
-                    list(link.source), list(link.target), link.kind, link.how, link.origin,
-                    [list(span) for span in link.spans], list(link.expression) if link.expression else None,
-                    link.path, link.possible, link.statement,
+                    list(link.source),
+                    list(link.target),
+                    link.kind,
+                    link.how,
+                    link.origin,
+                    [list(span) for span in link.spans],
+                    list(link.expression) if link.expression else None,
+                    link.path,
+                    link.possible,
+                    link.statement,
                 ]
                 for link in definition.links
             ],
         ),
-    }  # fmt: skip
+    }
     return {
         "eventTime": at,
         "producer": _PRODUCER,
@@ -129,11 +152,13 @@ def _column_lineage(links: list[LinkRecord]) -> dict[str, Any]:
             "field": column,
             "transformations": [
                 {
-                    "type": "DIRECT" if link.kind == "value" else "INDIRECT", "subtype": link.how.upper(),
-                    "description": "", "masking": False,
+                    "type": "DIRECT" if link.kind == LinkKind.VALUE else "INDIRECT",
+                    "subtype": link.how.upper(),
+                    "description": "",
+                    "masking": False,
                 }
             ],
-        }  # fmt: skip
+        }
         if link.target[2] is None:
             rows.append(one)
         else:
@@ -198,35 +223,64 @@ def _read_dataset(value: dict[str, Any]) -> DatasetRecord:
     kinds = own.get("fields") or [{"name": n, "kind": "column", "placeholder": False} for n in schema]
     fields = [
         FieldRecord(
-            f["name"], f["kind"], schema.get(f["name"], {}).get("type"),
-            schema.get(f["name"], {}).get("description"), f["placeholder"],
+            f["name"],
+            f["kind"],
+            schema.get(f["name"], {}).get("type"),
+            schema.get(f["name"], {}).get("description"),
+            f["placeholder"],
         )
         for f in kinds
-    ]  # fmt: skip
+    ]
     owners = (facets.get("ownership") or {}).get("owners") or []
     identifiers = (facets.get("symlinks") or {}).get("identifiers") or []
     return DatasetRecord(
-        value["namespace"], value["name"], own.get("title"), own.get("kind", ""),
-        (facets.get("documentation") or {}).get("description"), owners[0]["name"] if owners else None,
-        own.get("container", ""), own.get("placeholder", not schema), own.get("system", ""), fields,
+        value["namespace"],
+        value["name"],
+        own.get("title"),
+        own.get("kind", ""),
+        (facets.get("documentation") or {}).get("description"),
+        owners[0]["name"] if owners else None,
+        own.get("container", ""),
+        own.get("placeholder", not schema),
+        own.get("system", ""),
+        fields,
         [(one["namespace"], one["name"]) for one in identifiers],
-    )  # fmt: skip
+    )
 
 
 def _own_definition(own: dict[str, Any], facets: dict[str, Any]) -> DefinitionRecord:
     links = [
         LinkRecord(
-            (source[0], source[1], source[2]), (target[0], target[1], target[2]), kind, how, origin,
-            [(a, b) for a, b in spans], (expression[0], expression[1]) if expression else None, path, possible,
+            (source[0], source[1], source[2]),
+            (target[0], target[1], target[2]),
+            kind,
+            how,
+            origin,
+            [(a, b) for a, b in spans],
+            (expression[0], expression[1]) if expression else None,
+            path,
+            possible,
             statement,
         )
         for source, target, kind, how, origin, spans, expression, path, possible, statement in own["links"]
-    ]  # fmt: skip
+    ]
     return DefinitionRecord(
-        own["key"], own["kind"], own["place"], own["jobNamespace"], own["job"], facets["sql"]["dialect"],
-        own["firstLine"], facets["sql"]["query"], own["namespace"], own["database"], own["searchPath"],
-        own["template"], own["revision"], [(k, a, b) for k, a, b in own["statements"]], links,
-    )  # fmt: skip
+        own["key"],
+        own["kind"],
+        own["place"],
+        own["jobNamespace"],
+        own["job"],
+        facets["sql"]["dialect"],
+        own["firstLine"],
+        facets["sql"]["query"],
+        own["namespace"],
+        own["database"],
+        own["searchPath"],
+        own["template"],
+        own["revision"],
+        [(k, a, b) for k, a, b in own["statements"]],
+        links,
+    )
 
 
 def _foreign_definition(
@@ -255,15 +309,36 @@ def _foreign_definition(
         for column, (namespace, name, field, kind, how) in targets:
             links.append(
                 LinkRecord(
-                    (namespace, name, field), (output["namespace"], output["name"], column), kind, how, "event",
-                    [span], None, "", False, 0,
+                    (namespace, name, field),
+                    (output["namespace"], output["name"], column),
+                    kind,
+                    how,
+                    LinkOrigin.EVENT,
+                    [span],
+                    None,
+                    "",
+                    False,
+                    0,
                 )
-            )  # fmt: skip
+            )
     first = outputs[0] if outputs else inputs[0] if inputs else {"namespace": job["namespace"]}
     return DefinitionRecord(
-        f"{job['namespace']}:{job['name']}", "event", job["name"], job["namespace"], job["name"],
-        "postgresql", 1, text, first["namespace"], "", [], None, None, [("event", 0, len(text))], links,
-    )  # fmt: skip
+        f"{job['namespace']}:{job['name']}",
+        "event",
+        job["name"],
+        job["namespace"],
+        job["name"],
+        "postgresql",
+        1,
+        text,
+        first["namespace"],
+        "",
+        [],
+        None,
+        None,
+        [("event", 0, len(text))],
+        links,
+    )
 
 
 def _sources(one: dict[str, Any], rows: bool) -> Iterator[tuple[str, str, str, str, str]]:
@@ -271,5 +346,5 @@ def _sources(one: dict[str, Any], rows: bool) -> Iterator[tuple[str, str, str, s
     found = one.get("transformations") or [{"type": "INDIRECT" if rows else "DIRECT"}]
     for transformation in found:
         direct = transformation.get("type", "DIRECT") == "DIRECT" and not rows
-        how = str(transformation.get("subtype") or ("transformation" if direct else "filter")).lower()
-        yield one["namespace"], one["name"], one["field"], "value" if direct else "condition", how
+        how = str(transformation.get("subtype") or (How.TRANSFORMATION if direct else How.FILTER)).lower()
+        yield one["namespace"], one["name"], one["field"], LinkKind.VALUE if direct else LinkKind.CONDITION, how

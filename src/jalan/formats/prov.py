@@ -17,9 +17,11 @@ def prov_json(graph: GraphRecord) -> dict[str, Any]:
     for dataset in graph.datasets:
         id_ = _id("dataset", *dataset.key)
         entities[id_] = {
-            "prov:label": dataset.name, "jalan:namespace": dataset.namespace, "jalan:kind": dataset.kind,
+            "prov:label": dataset.name,
+            "jalan:namespace": dataset.namespace,
+            "jalan:kind": dataset.kind,
             "prov:type": {"$": "prov:Collection", "type": "prov:QUALIFIED_NAME"},
-        }  # fmt: skip
+        }
         for field in dataset.fields:
             inner = _id("field", *dataset.key, field.name)
             entities[inner] = {"prov:label": f"{dataset.name}.{field.name}", "jalan:kind": field.kind}
@@ -33,9 +35,10 @@ def prov_json(graph: GraphRecord) -> dict[str, Any]:
             continue
         activity = _id("activity", definition.key)
         activities[activity] = {
-            "prov:label": definition.job or definition.place, "jalan:kind": definition.kind,
+            "prov:label": definition.job or definition.place,
+            "jalan:kind": definition.kind,
             "jalan:place": definition.place,
-        }  # fmt: skip
+        }
         sources = dict.fromkeys(_id("field", *link.source) for link in definition.links)
         targets = dict.fromkeys(_end(link.target) for link in definition.links)
         for source in sources:
@@ -44,10 +47,13 @@ def prov_json(graph: GraphRecord) -> dict[str, Any]:
             generated[f"_:g{len(generated)}"] = {"prov:entity": target, "prov:activity": activity}
         for link in definition.links:
             derived[f"_:d{len(derived)}"] = {
-                "prov:generatedEntity": _end(link.target), "prov:usedEntity": _id("field", *link.source),
-                "prov:activity": activity, "jalan:kind": link.kind, "jalan:how": link.how,
+                "prov:generatedEntity": _end(link.target),
+                "prov:usedEntity": _id("field", *link.source),
+                "prov:activity": activity,
+                "jalan:kind": link.kind,
+                "jalan:how": link.how,
                 "jalan:origin": link.origin,
-            }  # fmt: skip
+            }
     return {
         "prefix": {"jalan": "urn:jalan:"},
         "entity": entities,

@@ -2,17 +2,20 @@
 
 from dataclasses import dataclass, field
 
+from jalan.catalog.kinds import How
+
 Span = tuple[int, int]
 
-IDENTITY, TRANSFORMATION, AGGREGATION = "identity", "transformation", "aggregation"
-JOIN, FILTER, GROUP_BY, SORT, WINDOW, CONDITIONAL = (
-    "join",
-    "filter",
-    "group_by",
-    "sort",
-    "window",
-    "conditional",
-)
+# Plain strings: they are compared and looked up more often than anything else here.
+IDENTITY = How.IDENTITY.value
+TRANSFORMATION = How.TRANSFORMATION.value
+AGGREGATION = How.AGGREGATION.value
+JOIN = How.JOIN.value
+FILTER = How.FILTER.value
+GROUP_BY = How.GROUP_BY.value
+SORT = How.SORT.value
+WINDOW = How.WINDOW.value
+CONDITIONAL = How.CONDITIONAL.value
 VALUE_RANK = {IDENTITY: 0, TRANSFORMATION: 1, AGGREGATION: 2}
 """How a value arrives, from untouched to folded with others. Along a chain the highest one holds."""
 

@@ -5,7 +5,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-LinkKind = Literal["value", "condition"]
+from jalan.catalog.kinds import LinkKind
+
 FindKind = Literal["dataset", "field", "report", "element"]
 
 

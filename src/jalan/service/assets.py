@@ -8,6 +8,7 @@ import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from jalan.catalog.kinds import DatasetKind, FieldKind
 from jalan.graph.spread import Ints
 from jalan.service import standing
 from jalan.service.answers import (
@@ -40,13 +41,25 @@ def facts(snapshot: Snapshot, session: Session, dataset_id: int) -> DatasetFacts
     graph = snapshot.graph
     counts = field_counts(snapshot)
     back, ahead = graph.hops(dataset)
-    reports = [d for d in np.flatnonzero(ahead > 0).tolist() if snapshot.datasets[d].kind == "report"]
+    reports = [d for d in np.flatnonzero(ahead > 0).tolist() if snapshot.datasets[d].kind == DatasetKind.REPORT]
     writing = _definitions_of(snapshot, dataset)
     return DatasetFacts(
-        id=info.id, name=info.name, title=info.title, kind=info.kind, system=info.system,
-        namespace=info.namespace, container=info.container, description=info.description, owner=info.owner,
-        address=info.address, rows=info.rows, placeholder=info.placeholder, gone_since=info.gone_since,
-        first_seen=info.first_seen, scanned_at=info.scanned_at, feeds_itself=graph.feeds_itself(dataset),
+        id=info.id,
+        name=info.name,
+        title=info.title,
+        kind=info.kind,
+        system=info.system,
+        namespace=info.namespace,
+        container=info.container,
+        description=info.description,
+        owner=info.owner,
+        address=info.address,
+        rows=info.rows,
+        placeholder=info.placeholder,
+        gone_since=info.gone_since,
+        first_seen=info.first_seen,
+        scanned_at=info.scanned_at,
+        feeds_itself=graph.feeds_itself(dataset),
         columns=[
             ColumnFact(
                 **field_brief(snapshot, f, counts).model_dump(),
@@ -61,16 +74,19 @@ def facts(snapshot: Snapshot, session: Session, dataset_id: int) -> DatasetFacts
         back=int(np.count_nonzero(back > 0)),
         ahead=int(np.count_nonzero(ahead > 0)) - len(reports),
         reports=sorted(snapshot.datasets[d].title for d in reports),
-        unread=_unread(session, snapshot, writing), bytes=info.bytes, details=info.facts,
+        unread=_unread(session, snapshot, writing),
+        bytes=info.bytes,
+        details=info.facts,
         known_as=standing.aliases(session, info, snapshot.as_of),
         conflicts=standing.conflicts(session, info, snapshot.as_of),
-        points=standing.points(session, snapshot, writing), uses=standing.uses(session, info, snapshot.as_of),
-    )  # fmt: skip
+        points=standing.points(session, snapshot, writing),
+        uses=standing.uses(session, info, snapshot.as_of),
+    )
 
 
 def _is_idle_star(snapshot: Snapshot, field: int, counts: tuple[Ints, Ints]) -> bool:
     """Whether a field stands for all columns and no link needs it any more: the columns are known now."""
-    return snapshot.fields[field].kind == "star" and not counts[0][field] and not counts[1][field]
+    return snapshot.fields[field].kind == FieldKind.STAR and not counts[0][field] and not counts[1][field]
 
 
 def _definitions_of(snapshot: Snapshot, dataset: int) -> list[int]:
@@ -84,7 +100,7 @@ def _reports_of_field(snapshot: Snapshot, field: int) -> int:
     carried = snapshot.graph.carriers(np.array([field]))
     reached = np.flatnonzero(carried.distance[: snapshot.graph.fields] > 0)
     datasets = set(snapshot.graph.field_dataset[reached].tolist())
-    return sum(snapshot.datasets[d].kind == "report" for d in datasets)
+    return sum(snapshot.datasets[d].kind == DatasetKind.REPORT for d in datasets)
 
 
 def _unread(session: Session, snapshot: Snapshot, definitions: list[int]) -> int:
@@ -111,17 +127,22 @@ def find(snapshot: Snapshot, wanted: str, limit: int) -> list[Found]:
             _match_dataset(info, words, hits)
     for field in snapshot.fields:
         info = snapshot.datasets[field.dataset]
-        if field.gone_since is not None or info.gone_since is not None or field.kind == "star":
+        if field.gone_since is not None or info.gone_since is not None or field.kind == FieldKind.STAR:
             continue
         rank = _rank(field.name, f"{info.title}.{field.name}", info.name, words)
         if rank is None or not any(word in field.name.lower() for word in words):
             continue
-        element = info.kind == "report"
+        element = info.kind == DatasetKind.REPORT
         kind: FindKind = "element" if element else "field"
         found = Found(
-            kind=kind, dataset=info.id, field=field.id, title=field.name, path=_path_of(info),
-            dataset_kind=field.kind if element else info.kind, why="element" if element else "column",
-        )  # fmt: skip
+            kind=kind,
+            dataset=info.id,
+            field=field.id,
+            title=field.name,
+            path=_path_of(info),
+            dataset_kind=field.kind if element else info.kind,
+            why="element" if element else "column",
+        )
         hits.append(((rank, 1, f"{info.title}.{field.name}"), found))
     hits.sort(key=lambda hit: hit[0])
     return [found for _, found in hits[:limit]]
@@ -136,11 +157,16 @@ def _match_dataset(info: DatasetInfo, words: list[str], hits: list[tuple[tuple[i
         rank, why = 6, "owner"
     if rank is None:
         return
-    kind: FindKind = "report" if info.kind == "report" else "dataset"
+    kind: FindKind = "report" if info.kind == DatasetKind.REPORT else "dataset"
     found = Found(
-        kind=kind, dataset=info.id, field=None, title=info.title, path=_path_of(info),
-        dataset_kind=info.kind, why=why,
-    )  # fmt: skip
+        kind=kind,
+        dataset=info.id,
+        field=None,
+        title=info.title,
+        path=_path_of(info),
+        dataset_kind=info.kind,
+        why=why,
+    )
     hits.append(((rank, 0, info.title), found))
 
 
@@ -233,15 +259,24 @@ def catalog_row(snapshot: Snapshot, dataset: int, why: str | None) -> CatalogRow
     """Return a dataset as the catalog shows it."""
     info = snapshot.datasets[dataset]
     back, ahead = snapshot.graph.hops(dataset)
-    reports = sum(snapshot.datasets[d].kind == "report" for d in np.flatnonzero(ahead > 0).tolist())
+    reports = sum(snapshot.datasets[d].kind == DatasetKind.REPORT for d in np.flatnonzero(ahead > 0).tolist())
     return CatalogRow(
-        id=info.id, name=info.name, title=info.title, kind=info.kind,
-        system=info.namespace.removeprefix("postgres://"), container=info.container,
-        description=info.description, owner=info.owner, placeholder=info.placeholder,
-        gone=info.gone_since is not None, columns=len(info.fields),
-        back=int(np.count_nonzero(back > 0)), ahead=int(np.count_nonzero(ahead > 0)) - reports,
-        reports=reports, why=why,
-    )  # fmt: skip
+        id=info.id,
+        name=info.name,
+        title=info.title,
+        kind=info.kind,
+        system=info.namespace.removeprefix("postgres://"),
+        container=info.container,
+        description=info.description,
+        owner=info.owner,
+        placeholder=info.placeholder,
+        gone=info.gone_since is not None,
+        columns=len(info.fields),
+        back=int(np.count_nonzero(back > 0)),
+        ahead=int(np.count_nonzero(ahead > 0)) - reports,
+        reports=reports,
+        why=why,
+    )
 
 
 def _write_cursor(offset: int) -> str:

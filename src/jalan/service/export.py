@@ -120,9 +120,18 @@ def graph_record(snapshot: Snapshot, session: Session, chosen: set[int] | None =
             if f.gone_since is None
         ]
         record = DatasetRecord(
-            info.namespace, info.name, info.title, info.kind, info.description, info.owner, info.container,
-            info.placeholder, info.system, fields, aliases.standing_for((info.namespace, info.name)),
-        )  # fmt: skip
+            info.namespace,
+            info.name,
+            info.title,
+            info.kind,
+            info.description,
+            info.owner,
+            info.container,
+            info.placeholder,
+            info.system,
+            fields,
+            aliases.standing_for((info.namespace, info.name)),
+        )
         datasets.append(record)
     return GraphRecord(datasets, _definitions(snapshot, session, chosen))
 
@@ -144,11 +153,23 @@ def _definitions(snapshot: Snapshot, session: Session, chosen: set[int] | None) 
             link.statement = None if link.statement is None else ordinals.get(link.statement)
         found.append(
             DefinitionRecord(
-                info.key, info.kind, info.place, info.job_namespace or info.namespace, info.job, info.dialect,
-                info.first_line, info.text, info.namespace, info.database, info.search_path, info.template,
-                info.revision, statements[id_], mine,
+                info.key,
+                info.kind,
+                info.place,
+                info.job_namespace or info.namespace,
+                info.job,
+                info.dialect,
+                info.first_line,
+                info.text,
+                info.namespace,
+                info.database,
+                info.search_path,
+                info.template,
+                info.revision,
+                statements[id_],
+                mine,
             )
-        )  # fmt: skip
+        )
     return sorted(found, key=lambda d: d.key)
 
 
@@ -171,12 +192,18 @@ def _links(snapshot: Snapshot, session: Session, chosen: set[int] | None) -> dic
             )
             found[row.definition_id].append(
                 LinkRecord(
-                    (place.namespace, place.name, source.name), (end.namespace, end.name, column), row.kind,
-                    row.how, row.origin, [(a, b) for a, b in row.spans],
-                    (row.expression[0], row.expression[1]) if row.expression else None, row.path, row.possible,
+                    (place.namespace, place.name, source.name),
+                    (end.namespace, end.name, column),
+                    row.kind,
+                    row.how,
+                    row.origin,
+                    [(a, b) for a, b in row.spans],
+                    (row.expression[0], row.expression[1]) if row.expression else None,
+                    row.path,
+                    row.possible,
                     row.statement_id,
                 )
-            )  # fmt: skip
+            )
     for links in found.values():
         links.sort(key=lambda link: (link.target[:2], link.target[2] or "", link.source, link.kind, link.how))
     return found

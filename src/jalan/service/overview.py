@@ -6,6 +6,7 @@ import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from jalan.catalog.kinds import DatasetKind
 from jalan.graph.dependencies import VALUE
 from jalan.service.answers import Change, Connection, DiagnosticFact, Overview, RecentIngestion, SystemFact
 from jalan.service.assets import catalog_row
@@ -14,9 +15,16 @@ from jalan.store.models import Definition, Diagnostic, Ingestion, Statement, Sys
 
 _LISTED = 50
 _FLOWING = (
-    "select", "create_table_as", "create_view", "create_materialized_view", "insert", "update", "delete",
-    "merge", "create_foreign_table",
-)  # fmt: skip
+    "select",
+    "create_table_as",
+    "create_view",
+    "create_materialized_view",
+    "insert",
+    "update",
+    "delete",
+    "merge",
+    "create_foreign_table",
+)
 _LEVELS = {"error": 0, "warning": 1, "info": 2}
 
 
@@ -24,7 +32,7 @@ def overview(snapshot: Snapshot, session: Session) -> Overview:
     """Return the state of everything that has been brought in."""
     graph = snapshot.graph
     live = [d for d in snapshot.datasets if d.gone_since is None]
-    reports = [i for i, d in enumerate(snapshot.datasets) if d.kind == "report" and d.gone_since is None]
+    reports = [i for i, d in enumerate(snapshot.datasets) if d.kind == DatasetKind.REPORT and d.gone_since is None]
     statements = dict(
         session.execute(
             select(Statement.kind, func.count())
@@ -129,12 +137,17 @@ def _ingestions(session: Session) -> list[RecentIngestion]:
     query = select(Ingestion).where(brought).order_by(Ingestion.id.desc()).limit(12)
     return [
         RecentIngestion(
-            kind=row.kind, subject=row.subject, state=row.state, started_at=row.started_at,
-            finished_at=row.finished_at, changed=row.counts.get("changed", {}), found=row.counts.get("found", {}),
+            kind=row.kind,
+            subject=row.subject,
+            state=row.state,
+            started_at=row.started_at,
+            finished_at=row.finished_at,
+            changed=row.counts.get("changed", {}),
+            found=row.counts.get("found", {}),
             message=row.message,
         )
         for row in session.scalars(query)
-    ]  # fmt: skip
+    ]
 
 
 def _changes(session: Session) -> list[Change]:

@@ -4,6 +4,7 @@ from typing import Literal
 
 import numpy as np
 
+from jalan.catalog.kinds import DatasetKind, LinkKind
 from jalan.graph.dependencies import ROWS, VALUE, longest_hops
 from jalan.graph.ordering import order_lanes
 from jalan.graph.spread import Ints, Reach
@@ -191,9 +192,15 @@ def field_brief(snapshot: Snapshot, field: int, counts: tuple[Ints, Ints]) -> Fi
     """Return a field as lists show it."""
     info = snapshot.fields[field]
     return FieldBrief(
-        id=info.id, name=info.name, kind=info.kind, type=info.type, placeholder=info.placeholder,
-        gone=info.gone_since is not None, back=int(counts[0][field]), ahead=int(counts[1][field]),
-    )  # fmt: skip
+        id=info.id,
+        name=info.name,
+        kind=info.kind,
+        type=info.type,
+        placeholder=info.placeholder,
+        gone=info.gone_since is not None,
+        back=int(counts[0][field]),
+        ahead=int(counts[1][field]),
+    )
 
 
 def dataset_brief(snapshot: Snapshot, dataset: int, fields: list[int], counts: tuple[Ints, Ints]) -> DatasetBrief:
@@ -201,11 +208,19 @@ def dataset_brief(snapshot: Snapshot, dataset: int, fields: list[int], counts: t
     info = snapshot.datasets[dataset]
     live = [f for f in info.fields if snapshot.fields[f].gone_since is None]
     return DatasetBrief(
-        id=info.id, name=info.name, title=info.title, kind=info.kind, system=info.system,
-        container=info.container, owner=info.owner, placeholder=info.placeholder,
-        gone=info.gone_since is not None, feeds_itself=snapshot.graph.feeds_itself(dataset),
-        fields=[field_brief(snapshot, f, counts) for f in fields], total_fields=len(live),
-    )  # fmt: skip
+        id=info.id,
+        name=info.name,
+        title=info.title,
+        kind=info.kind,
+        system=info.system,
+        container=info.container,
+        owner=info.owner,
+        placeholder=info.placeholder,
+        gone=info.gone_since is not None,
+        feeds_itself=snapshot.graph.feeds_itself(dataset),
+        fields=[field_brief(snapshot, f, counts) for f in fields],
+        total_fields=len(live),
+    )
 
 
 def _crossing(snapshot: Snapshot, link: int) -> Crossing:
@@ -218,7 +233,7 @@ def _crossing(snapshot: Snapshot, link: int) -> Crossing:
         source_field=snapshot.fields[source].id,
         target_dataset=snapshot.datasets[snapshot.node_dataset(target)].id,
         target_field=snapshot.fields[target].id if target < graph.fields else None,
-        kind="value" if info.kind == "value" else "condition",
+        kind=LinkKind(info.kind),
         how=info.how,
         label=snapshot.link_label(link),
         by=snapshot.definitions[info.definition].by,
@@ -229,7 +244,7 @@ def _crossing(snapshot: Snapshot, link: int) -> Crossing:
 
 def _beyond(snapshot: Snapshot, distances: Ints, depth: int) -> Beyond:
     further = np.flatnonzero(distances > depth).tolist()
-    reports = sum(snapshot.datasets[d].kind == "report" for d in further)
+    reports = sum(snapshot.datasets[d].kind == DatasetKind.REPORT for d in further)
     return Beyond(
         hops=max(0, int(distances.max(initial=0)) - depth),
         datasets=len(further) - reports,
@@ -244,9 +259,16 @@ def _beyond(snapshot: Snapshot, distances: Ints, depth: int) -> Beyond:
 def definition_fact(info: DefinitionInfo) -> DefinitionFact:
     """Return a definition as lists show it."""
     return DefinitionFact(
-        id=info.id, kind=info.kind, place=info.place, job=info.job, version=info.version,
-        valid_from=info.valid_from, revision=info.revision, author=info.author, authored_at=info.authored_at,
-    )  # fmt: skip
+        id=info.id,
+        kind=info.kind,
+        place=info.place,
+        job=info.job,
+        version=info.version,
+        valid_from=info.valid_from,
+        revision=info.revision,
+        author=info.author,
+        authored_at=info.authored_at,
+    )
 
 
 def evidence(snapshot: Snapshot, link_id: int) -> Evidence:
@@ -272,7 +294,7 @@ def evidence(snapshot: Snapshot, link_id: int) -> Evidence:
         for span in beside.spans:
             if span not in taken:
                 taken.add(span)
-                kind = "value" if beside.kind == "value" else "condition"
+                kind = LinkKind(beside.kind)
                 marks.append(Mark(start=span[0], end=span[1], kind=kind))
     if info.expression is not None:
         marks.append(Mark(start=info.expression[0], end=info.expression[1], kind="expression"))
@@ -283,7 +305,7 @@ def evidence(snapshot: Snapshot, link_id: int) -> Evidence:
         expression, way = how_it_is_made(snapshot, definition, info.expression)
     return Evidence(
         link=info.id,
-        kind="value" if info.kind == "value" else "condition",
+        kind=LinkKind(info.kind),
         how=info.how,
         origin=info.origin,
         source=snapshot.node_label(source),
@@ -319,12 +341,19 @@ def dependents(snapshot: Snapshot, field_id: int, conditions: bool) -> Dependent
         dataset = snapshot.datasets[info.dataset]
         items.append(
             Dependent(
-                field=info.id, name=info.name, kind=info.kind, dataset=dataset.id, dataset_name=dataset.name,
-                dataset_title=dataset.title, report=dataset.kind == "report", owner=dataset.owner,
+                field=info.id,
+                name=info.name,
+                kind=info.kind,
+                dataset=dataset.id,
+                dataset_name=dataset.name,
+                dataset_title=dataset.title,
+                report=dataset.kind == DatasetKind.REPORT,
+                owner=dataset.owner,
                 effect="value" if carries else "condition",
-                hops=sum(step.link is not None for step in path), path=path,
+                hops=sum(step.link is not None for step in path),
+                path=path,
             )
-        )  # fmt: skip
+        )
     items.sort(key=lambda item: (not item.report, item.effect != "value", item.hops, item.dataset_title, item.name))
     elements = [item for item in items if item.report]
     return Dependents(

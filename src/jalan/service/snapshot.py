@@ -11,6 +11,7 @@ import numpy as np
 from sqlalchemy import Engine, Row, func, or_, select
 from sqlalchemy.orm import DeclarativeBase, Session
 
+from jalan.catalog.kinds import DefinitionKind, FieldKind, How, LinkKind, definition_kind
 from jalan.catalog.names import title_of
 from jalan.collecting import seldom_collecting
 from jalan.graph.dependencies import CONDITION, ROWS, VALUE, Dependencies
@@ -18,9 +19,6 @@ from jalan.service.ingest.identity import alias_map
 from jalan.store.models import Container, Dataset, Definition, Field, Ingestion, Job, Link, Statement, System
 from jalan.store.past import as_at
 
-# Of several texts that prove the same link the one that people wrote is shown first.
-_PREFERRED = {"foreign_table": 1, "view": 2, "flow": 3, "event": 3, "query": 4}
-_MADE_BY_DATABASE = ("view", "foreign_table", "trigger", "function", "procedure", "generated")
 _LABEL_LENGTH = 60
 
 
@@ -90,10 +88,11 @@ class DefinitionInfo:
     @property
     def by(self) -> str:
         """What stands in the gutter: the job, or else what of the database's does it, or the file."""
-        if self.kind == "declaration":
+        if self.kind == DefinitionKind.DECLARATION:
             return f"declared {self.place}" if self.place.startswith("on ") else f"declared in {self.place}"
-        if self.kind in _MADE_BY_DATABASE:
-            return f"{self.kind.replace('_', ' ')} {self.place}"
+        kind = definition_kind(self.kind)
+        if kind.about.made_by_database:
+            return f"{kind.label} {self.place}"
         return self.job or self.place
 
     def line(self, offset: int) -> int:
@@ -192,10 +191,17 @@ class Snapshot:
             self.datasets[at].fields.append(position)
             self.fields.append(
                 FieldInfo(
-                    field.id, at, field.name, field.kind, field.type, field.description, field.facts,
-                    field.placeholder, _until(field.gone_since, self.as_of),
+                    field.id,
+                    at,
+                    field.name,
+                    field.kind,
+                    field.type,
+                    field.description,
+                    field.facts,
+                    field.placeholder,
+                    _until(field.gone_since, self.as_of),
                 )
-            )  # fmt: skip
+            )
 
     def _read_definitions(self, session: Session) -> None:
         job_name, job_namespace, namespace = Job.name.label("job"), Job.namespace.label("jobs"), System.namespace
@@ -205,7 +211,7 @@ class Snapshot:
         linked = select(Link.definition_id).where(*valid_at(Link, self.as_of))
         # Of the queries of a history only those that write take part in the graph.
         query = query.where(*valid_at(Definition, self.as_of))
-        query = query.where(or_(Definition.kind != "query", Definition.id.in_(linked)))
+        query = query.where(or_(Definition.kind != DefinitionKind.QUERY, Definition.id.in_(linked)))
         for row in as_at(session, Definition, session.execute(query), self.as_of):
             self.definitions[row.id] = DefinitionInfo(
                 row.id,
@@ -228,16 +234,30 @@ class Snapshot:
                 row.author,
             )
         statements = select(Statement.id, Statement.start, Statement.end).join(Definition)
-        statements = statements.where(*valid_at(Definition, self.as_of), Definition.kind != "query")
+        statements = statements.where(*valid_at(Definition, self.as_of), Definition.kind != DefinitionKind.QUERY)
         found = as_at(session, Statement, session.execute(statements), self.as_of)
         self.statements = {row.id: (row.start, row.end) for row in found}
 
     def _read_links(self, session: Session) -> Dependencies:
-        query = select(
-            Link.id, Link.source_field_id, Link.target_dataset_id, Link.target_field_id, Link.kind, Link.how,
-            Link.origin, Link.definition_id, Link.statement_id, Link.spans, Link.expression, Link.path,
-            Link.possible,
-        ).where(*valid_at(Link, self.as_of)).order_by(Link.id)  # fmt: skip
+        query = (
+            select(
+                Link.id,
+                Link.source_field_id,
+                Link.target_dataset_id,
+                Link.target_field_id,
+                Link.kind,
+                Link.how,
+                Link.origin,
+                Link.definition_id,
+                Link.statement_id,
+                Link.spans,
+                Link.expression,
+                Link.path,
+                Link.possible,
+            )
+            .where(*valid_at(Link, self.as_of))
+            .order_by(Link.id)
+        )
         between: dict[tuple[int, int, int], list[Row[Any]]] = defaultdict(list)
         offset = len(self.fields)
         for row in session.execute(query):
@@ -249,28 +269,36 @@ class Snapshot:
                 target, kind = offset + dataset, ROWS
             else:
                 target = self.field_at[row.target_field_id]
-                kind = VALUE if row.kind == "value" else CONDITION
+                kind = VALUE if row.kind == LinkKind.VALUE else CONDITION
             between[source, target, kind].append(row)
         edges = []
         for key, rows in between.items():
-            rows.sort(key=lambda row: (_PREFERRED.get(self.definitions[row.definition_id].kind, 0), row.id))
+            rows.sort(
+                key=lambda row: (definition_kind(self.definitions[row.definition_id].kind).about.rank, row.id)
+            )
             best = rows[0]
             for row in rows:
                 self.link_at[row.id] = len(self.links)
             self.links.append(
                 LinkInfo(
-                    best.id, best.kind, best.how, best.origin, best.definition_id, best.statement_id,
+                    best.id,
+                    best.kind,
+                    best.how,
+                    best.origin,
+                    best.definition_id,
+                    best.statement_id,
                     [(start, end) for start, end in best.spans],
                     (best.expression[0], best.expression[1]) if best.expression else None,
-                    best.path, all(row.possible for row in rows),
+                    best.path,
+                    all(row.possible for row in rows),
                     [row.id for row in rows[1:]],
                 )
-            )  # fmt: skip
+            )
             edges.append(key)
         found = np.array(edges, dtype=np.int64).reshape(-1, 3)
         field_dataset = np.array([field.dataset for field in self.fields], dtype=np.int64)
         sources, targets, kinds = found[:, 0].copy(), found[:, 1].copy(), found[:, 2].copy()
-        stars = np.array([i for i, field in enumerate(self.fields) if field.kind == "star"], dtype=np.int64)
+        stars = np.array([i for i, field in enumerate(self.fields) if field.kind == FieldKind.STAR], dtype=np.int64)
         return Dependencies(field_dataset, sources, targets, kinds, len(self.datasets), stars)
 
     # --- names ---------------------------------------------------------------------------------------
@@ -292,11 +320,11 @@ class Snapshot:
     def _certain_label(self, position: int) -> str:
         link = self.links[position]
         source, target = int(self.graph.sources[position]), int(self.graph.targets[position])
-        if link.kind == "value" and link.how == "identity" and target < len(self.fields):
+        if link.kind == LinkKind.VALUE and link.how == How.IDENTITY and target < len(self.fields):
             same = self.fields[source].name == self.fields[target].name
-            is_column = self.fields[target].kind == "column"
+            is_column = self.fields[target].kind == FieldKind.COLUMN
             return "same" if same else "renamed" if is_column else "shown"
-        if link.expression is None or link.kind == "condition":
+        if link.expression is None or link.kind == LinkKind.CONDITION:
             return link.how.replace("_", " ")
         start, end = link.expression
         text = " ".join(self.definitions[link.definition].text[start:end].split())
@@ -316,14 +344,26 @@ def _dataset_info(dataset: Any, system: Any, container: Any, as_of: datetime | N
         # It was found again since; until then its system was scanned when that says.
         scanned_at = system.scanned_at
     return DatasetInfo(
-        id=dataset.id, name=dataset.name, title=dataset.title or title_of(dataset.name),
-        kind=dataset.kind, system=system.kind,
-        namespace=system.namespace, container=container.path or system.namespace, description=dataset.description,
-        owner=dataset.owner or container.owner, address=dataset.address, rows=dataset.rows,
-        bytes=dataset.bytes, facts=dataset.facts,
-        placeholder=dataset.placeholder, first_seen=dataset.first_seen, scanned_at=scanned_at,
-        gone_since=_until(dataset.gone_since, as_of), fields=[], joined=[],
-    )  # fmt: skip
+        id=dataset.id,
+        name=dataset.name,
+        title=dataset.title or title_of(dataset.name),
+        kind=dataset.kind,
+        system=system.kind,
+        namespace=system.namespace,
+        container=container.path or system.namespace,
+        description=dataset.description,
+        owner=dataset.owner or container.owner,
+        address=dataset.address,
+        rows=dataset.rows,
+        bytes=dataset.bytes,
+        facts=dataset.facts,
+        placeholder=dataset.placeholder,
+        first_seen=dataset.first_seen,
+        scanned_at=scanned_at,
+        gone_since=_until(dataset.gone_since, as_of),
+        fields=[],
+        joined=[],
+    )
 
 
 def valid_at(model: Any, as_of: datetime | None) -> list[Any]:

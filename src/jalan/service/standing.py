@@ -21,11 +21,16 @@ def aliases(session: Session, info: DatasetInfo, as_of: datetime | None = None) 
     )
     return [
         AliasFact(
-            id=a.id, namespace=a.from_namespace, name=a.from_name, origin=a.origin, who=a.who, since=a.valid_from,
+            id=a.id,
+            namespace=a.from_namespace,
+            name=a.from_name,
+            origin=a.origin,
+            who=a.who,
+            since=a.valid_from,
             note=a.note,
         )
         for a in session.scalars(query.order_by(Alias.id))
-    ]  # fmt: skip
+    ]
 
 
 def conflicts(session: Session, info: DatasetInfo, as_of: datetime | None = None) -> list[ConflictFact]:
@@ -43,11 +48,14 @@ def conflicts(session: Session, info: DatasetInfo, as_of: datetime | None = None
     for name in names:
         claims = [
             ClaimFact(
-                source=source, itself=claim.itself, since=claim.valid_from, has=name in columns,
+                source=source,
+                itself=claim.itself,
+                since=claim.valid_from,
+                has=name in columns,
                 type=columns.get(name),
             )
             for claim, source, columns in said
-        ]  # fmt: skip
+        ]
         types = {c.type for c in claims if c.has and c.type is not None}
         if len(types) > 1 or not all(c.has for c in claims):
             found.append(ConflictFact(column=name, claims=claims))
@@ -85,12 +93,16 @@ def uses(session: Session, info: DatasetInfo, now: datetime | None = None) -> li
     )
     query = (
         select(
-            Use.person, Use.application, Use.query_id.in_(written).label("writes"), func.sum(Use.runs),
-            func.max(Use.day), func.count(Use.query_id.distinct()),
+            Use.person,
+            Use.application,
+            Use.query_id.in_(written).label("writes"),
+            func.sum(Use.runs),
+            func.max(Use.day),
+            func.count(Use.query_id.distinct()),
         )
         .where(Use.query_id.in_(mine), Use.day.between(since, until))
         .group_by(Use.person, Use.application, "writes")
-    )  # fmt: skip
+    )
     found = [
         UseFact(person=person or "unknown", application=application, writes=writes, runs=runs, last=last, queries=n)
         for person, application, writes, runs, last, n in session.execute(query)

@@ -87,20 +87,30 @@ def declarations_of(found: CommentedMap, text: str, shown: str) -> Declarations:
             raise FileError(shown, line, "“by” is missing: who declares this?")
         made.links.append(
             DeclaredLink(
-                _reference(link["from"]), _reference(link["to"]), link.get("kind", "value"), link["because"], who,
-                _text(link.get("on")), line,
+                _reference(link["from"]),
+                _reference(link["to"]),
+                link.get("kind", "value"),
+                link["because"],
+                who,
+                _text(link.get("on")),
+                line,
             )
-        )  # fmt: skip
+        )
     for i, consumer in enumerate(found.get("consumers", [])):
         line = line_of(found, ["consumers", i])
         reads = tuple(_reference(one) for one in consumer["reads"])
         made.consumers.append(
             Consumer(
-                consumer["name"], consumer["owner"], consumer.get("description"), reads,
-                consumer.get("because", ""), consumer.get("by", by or consumer["owner"]),
-                _text(consumer.get("on")), line,
+                consumer["name"],
+                consumer["owner"],
+                consumer.get("description"),
+                reads,
+                consumer.get("because", ""),
+                consumer.get("by", by or consumer["owner"]),
+                _text(consumer.get("on")),
+                line,
             )
-        )  # fmt: skip
+        )
     return made
 
 

@@ -86,9 +86,10 @@ class Files:
     def _check_size(location: str | Path, size: int, most: int) -> None:
         if size > most:
             raise SourceError(
-                f"{location} has {size:,} bytes; at most {most:,} are read" if size > most + 1 else
-                f"{location} has more than {most:,} bytes, which is the most that is read"
-            )  # fmt: skip
+                f"{location} has {size:,} bytes; at most {most:,} are read"
+                if size > most + 1
+                else f"{location} has more than {most:,} bytes, which is the most that is read"
+            )
 
     def matching(self, pattern: str) -> list[Path]:
         """Return the regular files that a pattern names, those that may be read. Raises SourceError."""

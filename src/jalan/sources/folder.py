@@ -163,9 +163,12 @@ def _read_sql(tree: Tree, texts: Mapping[str, bytes], found: Folder) -> None:
             if settings_path not in texts:
                 found.unread.update(paths)  # that it cannot be read is told already
                 continue
-            _read_pipeline(folder, parse_yaml(
-                text_of(settings_path, texts[settings_path]), settings_path, schema("folder")
-            ), {path: texts[path] for path in paths}, found)  # fmt: skip
+            _read_pipeline(
+                folder,
+                parse_yaml(text_of(settings_path, texts[settings_path]), settings_path, schema("folder")),
+                {path: texts[path] for path in paths},
+                found,
+            )
         except FileError as error:
             found.cannot(error, *paths)
 

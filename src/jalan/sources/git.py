@@ -26,17 +26,32 @@ _BATCH_FILES = 20_000
 _SETTINGS = [
     part
     for setting in (
-        "core.quotePath=false", "core.fsmonitor=false", "core.hooksPath=/dev/null", "log.showSignature=false",
-        "transfer.fsckObjects=true", "protocol.allow=never", "gc.auto=0", "maintenance.auto=false",
+        "core.quotePath=false",
+        "core.fsmonitor=false",
+        "core.hooksPath=/dev/null",
+        "log.showSignature=false",
+        "transfer.fsckObjects=true",
+        "protocol.allow=never",
+        "gc.auto=0",
+        "maintenance.auto=false",
         "http.followRedirects=false",
     )
     for part in ("-c", setting)
-]  # fmt: skip
+]
 # Variables that would let git look elsewhere than it is told.
-_ELSEWHERE = frozenset({
-    "GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_COMMON_DIR", "GIT_NAMESPACE", "GIT_CONFIG",
-    "GIT_OBJECT_DIRECTORY", "GIT_ALTERNATE_OBJECT_DIRECTORIES", "GIT_ALLOW_PROTOCOL",
-})  # fmt: skip
+_ELSEWHERE = frozenset(
+    {
+        "GIT_DIR",
+        "GIT_WORK_TREE",
+        "GIT_INDEX_FILE",
+        "GIT_COMMON_DIR",
+        "GIT_NAMESPACE",
+        "GIT_CONFIG",
+        "GIT_OBJECT_DIRECTORY",
+        "GIT_ALTERNATE_OBJECT_DIRECTORIES",
+        "GIT_ALLOW_PROTOCOL",
+    }
+)
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 _PORTS = {"https": 443, "http": 80, "ssh": 22, "git": 9418}
 _BY_SSH = re.compile(r"^(?:[^/\s@]+@)?([^/\s:@]+):")
@@ -131,15 +146,24 @@ class Repository:
         # Nothing may ask a question, and no setting of a repository may have a program of its choice run.
         environment = {name: value for name, value in os.environ.items() if name not in _ELSEWHERE}
         environment |= {
-            "GIT_TERMINAL_PROMPT": "0", "LC_ALL": "C", "GIT_OPTIONAL_LOCKS": "0", "GIT_NO_REPLACE_OBJECTS": "1",
-            "GIT_NO_LAZY_FETCH": "1", **self._secret,
-        }  # fmt: skip
+            "GIT_TERMINAL_PROMPT": "0",
+            "LC_ALL": "C",
+            "GIT_OPTIONAL_LOCKS": "0",
+            "GIT_NO_REPLACE_OBJECTS": "1",
+            "GIT_NO_LAZY_FETCH": "1",
+            **self._secret,
+        }
         command = ["git", *_SETTINGS, *self._settings, *arguments]
         try:
             done = subprocess.run(
-                command, input=given, capture_output=True, env=environment, timeout=_TIMEOUT, check=False,
+                command,
+                input=given,
+                capture_output=True,
+                env=environment,
+                timeout=_TIMEOUT,
+                check=False,
                 umask=0o077,
-            )  # fmt: skip
+            )
         except FileNotFoundError as error:
             raise SourceError("git is not installed; on Debian: apt-get install git") from error
         except subprocess.TimeoutExpired as error:
@@ -210,9 +234,18 @@ class Repository:
         # Names and messages are anybody's words: what parts them is a word that nobody can know before.
         part = f"\x1e{token_hex(8)}\x1e"
         text = self._run(
-            "log", "--reverse", "--topo-order", "--no-renames", "--diff-merges=combined", "--name-status", "-z",
-            f"--format={part}%H{part}%at{part}%an{part}%s", span, "--", *patterns,
-        ).decode(errors="replace")  # fmt: skip
+            "log",
+            "--reverse",
+            "--topo-order",
+            "--no-renames",
+            "--diff-merges=combined",
+            "--name-status",
+            "-z",
+            f"--format={part}%H{part}%at{part}%an{part}%s",
+            span,
+            "--",
+            *patterns,
+        ).decode(errors="replace")
         found = []
         words = text.split(part)[1:]
         for revision, authored, author, rest in zip(*(words[n::4] for n in range(4)), strict=True):

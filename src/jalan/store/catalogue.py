@@ -7,6 +7,7 @@ from datetime import datetime
 from sqlalchemy import select
 from sqlalchemy.orm import DeclarativeBase, Session
 
+from jalan.catalog.kinds import DatasetKind, FieldKind
 from jalan.catalog.names import normal_namespace, spellings
 from jalan.store.bulk import Ids, insert_new
 from jalan.store.models import Container, Dataset, Definition, Field, Job, System
@@ -108,9 +109,14 @@ class CatalogueWriter:
         if found is None:
             container = self._container_of(system, name)
             found = Dataset(
-                system_id=system.id, container_id=container.id, name=name, kind="table",
-                facts={}, placeholder=True, first_seen=self.now,
-            )  # fmt: skip
+                system_id=system.id,
+                container_id=container.id,
+                name=name,
+                kind=DatasetKind.TABLE,
+                facts={},
+                placeholder=True,
+                first_seen=self.now,
+            )
             self._add(found, "datasets")
             known[name] = found
             self._fields[found.id] = {}
@@ -128,7 +134,7 @@ class CatalogueWriter:
         known = name in self.datasets(system)
         found = self.dataset(system, name)
         if not known:
-            found.kind = "file"
+            found.kind = DatasetKind.FILE
         return found
 
     def report(self, system: System, folder: str, slug: str) -> Dataset:
@@ -138,9 +144,14 @@ class CatalogueWriter:
         found = known.get(slug)
         if found is None:
             found = Dataset(
-                system_id=system.id, container_id=container.id, name=slug, kind="report",
-                facts={}, placeholder=False, first_seen=self.now,
-            )  # fmt: skip
+                system_id=system.id,
+                container_id=container.id,
+                name=slug,
+                kind=DatasetKind.REPORT,
+                facts={},
+                placeholder=False,
+                first_seen=self.now,
+            )
             self._add(found, "reports")
             known[slug] = found
             self._fields[found.id] = {}
@@ -151,15 +162,20 @@ class CatalogueWriter:
         """Return the fields of a dataset by name."""
         return self._fields[dataset.id]
 
-    def field(self, dataset: Dataset, name: str, kind: str = "column") -> Field:
+    def field(self, dataset: Dataset, name: str, kind: str = FieldKind.COLUMN) -> Field:
         """Return the field of that name; one that nobody has scanned comes to be as a placeholder."""
         known = self._fields[dataset.id]
         found = known.get(name)
         if found is None:
             found = Field(
-                dataset_id=dataset.id, name=name, kind="star" if name == "*" else kind,
-                ordinal=len(known) + 1, facts={}, placeholder=True, first_seen=self.now,
-            )  # fmt: skip
+                dataset_id=dataset.id,
+                name=name,
+                kind=FieldKind.STAR if name == "*" else kind,
+                ordinal=len(known) + 1,
+                facts={},
+                placeholder=True,
+                first_seen=self.now,
+            )
             self._add(found, "fields")
             known[name] = found
         return found

@@ -14,9 +14,20 @@ from jalan.store.models import Definition, Diagnostic, Job, Link, Statement
 Span = tuple[int, int]
 
 _LINK_COLUMNS = (
-    "source_field_id", "target_dataset_id", "target_field_id", "kind", "how", "origin", "definition_id",
-    "statement_id", "spans", "expression", "path", "possible", "valid_from",
-)  # fmt: skip
+    "source_field_id",
+    "target_dataset_id",
+    "target_field_id",
+    "kind",
+    "how",
+    "origin",
+    "definition_id",
+    "statement_id",
+    "spans",
+    "expression",
+    "path",
+    "possible",
+    "valid_from",
+)
 _DIAGNOSTIC_COLUMNS = ("definition_id", "code", "level", "message", "hint", "start", "end", "valid_from")
 _STATEMENT_COLUMNS = ("id", "definition_id", "ordinal", "kind", "start", "end")
 
@@ -183,13 +194,22 @@ class DefinitionWriter:
     def _open(self, definition: Definition, origin: str, added: list[NewLink]) -> None:
         self._links += [
             (
-                link.source_field_id, link.target_dataset_id, link.target_field_id, link.kind, link.how, origin,
-                definition.id, link.statement, orjson.dumps(link.spans).decode(),
+                link.source_field_id,
+                link.target_dataset_id,
+                link.target_field_id,
+                link.kind,
+                link.how,
+                origin,
+                definition.id,
+                link.statement,
+                orjson.dumps(link.spans).decode(),
                 orjson.dumps(link.expression).decode() if link.expression else None,
-                link.path, link.possible, self._now,
+                link.path,
+                link.possible,
+                self._now,
             )
             for link in added
-        ]  # fmt: skip
+        ]
         if added:
             self.changes["links"] += len(added)
 
@@ -229,9 +249,17 @@ class DefinitionWriter:
                 spans = tuple((start, end) for start, end in row.spans)
                 expression = (row.expression[0], row.expression[1]) if row.expression else None
                 key = NewLink(
-                    row.source_field_id, row.target_dataset_id, row.target_field_id, row.kind, row.how,
-                    row.statement_id, spans, expression, row.path, row.possible,
-                )  # fmt: skip
+                    row.source_field_id,
+                    row.target_dataset_id,
+                    row.target_field_id,
+                    row.kind,
+                    row.how,
+                    row.statement_id,
+                    spans,
+                    expression,
+                    row.path,
+                    row.possible,
+                )
                 known.setdefault(row.definition_id, _Present()).links[key] = row.id
             found = select(Diagnostic).join(Definition).where(*mine, Diagnostic.valid_to.is_(None))
             for row in self._session.execute(found.with_only_columns(*Diagnostic.__table__.columns)):

@@ -291,10 +291,13 @@ class Alias(Base):
     __tablename__ = "alias"
     __table_args__ = (
         Index(
-            "uq_alias_from_valid", "from_namespace", "from_name", unique=True,
+            "uq_alias_from_valid",
+            "from_namespace",
+            "from_name",
+            unique=True,
             postgresql_where=text("valid_to is null"),
         ),
-    )  # fmt: skip
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     from_namespace: Mapped[str]
     from_name: Mapped[str]
@@ -315,10 +318,8 @@ class Claim(Base):
 
     __tablename__ = "claim"
     __table_args__ = (
-        Index(
-            "uq_claim_valid", "dataset_id", "source_id", unique=True, postgresql_where=text("valid_to is null")
-        ),
-    )  # fmt: skip
+        Index("uq_claim_valid", "dataset_id", "source_id", unique=True, postgresql_where=text("valid_to is null")),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     dataset_id: Mapped[int] = mapped_column(_reference("dataset.id"))
     source_id: Mapped[int] = mapped_column(_reference("source.id"))
@@ -363,9 +364,7 @@ class Use(Base):
     """How often somebody ran a query on a day. duration_ms, rows and bytes are sums."""
 
     __tablename__ = "use"
-    __table_args__ = (
-        UniqueConstraint("query_id", "day", "person", "role", "application", name="uq_use"),
-    )  # fmt: skip
+    __table_args__ = (UniqueConstraint("query_id", "day", "person", "role", "application", name="uq_use"),)
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     query_id: Mapped[int] = mapped_column(_reference("query.id"))
     day: Mapped[date]

@@ -182,25 +182,45 @@ class HistoryPiece:
 
 def write_lines(digest: Digest, piece: HistoryPiece, how: Reading) -> Iterator[bytes]:
     """Yield a digest as lines of JSON."""
-    yield orjson.dumps(
-        {
-            "digest": VERSION, "file": piece.file, "start": piece.start, "end": piece.end, "dialect": how.dialect,
-            "entries": digest.entries, "without_data": digest.without_data, "bad": digest.bad,
-        }
-    ) + b"\n"  # fmt: skip
+    yield (
+        orjson.dumps(
+            {
+                "digest": VERSION,
+                "file": piece.file,
+                "start": piece.start,
+                "end": piece.end,
+                "dialect": how.dialect,
+                "entries": digest.entries,
+                "without_data": digest.without_data,
+                "bad": digest.bad,
+            }
+        )
+        + b"\n"
+    )
     for (database, fingerprint), (text, first, last) in sorted(digest.queries.items()):
-        yield orjson.dumps(
-            {"query": fingerprint, "database": database, "text": text, "first": first, "last": last}
-        ) + b"\n"  # fmt: skip
+        yield (
+            orjson.dumps({"query": fingerprint, "database": database, "text": text, "first": first, "last": last})
+            + b"\n"
+        )
     for key, (runs, duration, rows, size) in sorted(digest.uses.items()):
         database, fingerprint, day, person, role, application = key
-        yield orjson.dumps(
-            {
-                "use": fingerprint, "database": database, "day": day, "person": person, "role": role,
-                "application": application, "runs": runs, "duration_ms": round(duration, 3), "rows": rows,
-                "bytes": size,
-            }
-        ) + b"\n"  # fmt: skip
+        yield (
+            orjson.dumps(
+                {
+                    "use": fingerprint,
+                    "database": database,
+                    "day": day,
+                    "person": person,
+                    "role": role,
+                    "application": application,
+                    "runs": runs,
+                    "duration_ms": round(duration, 3),
+                    "rows": rows,
+                    "bytes": size,
+                }
+            )
+            + b"\n"
+        )
 
 
 def read_lines(lines: Iterable[bytes]) -> Iterator[tuple[HistoryPiece, Digest]]:
@@ -218,7 +238,7 @@ def read_lines(lines: Iterable[bytes]) -> Iterator[tuple[HistoryPiece, Digest]]:
                 piece = HistoryPiece(_text(found["file"]), int(found["start"]), int(found["end"]))
                 digest = Digest(
                     entries=int(found["entries"]), without_data=int(found["without_data"]), bad=int(found["bad"])
-                )  # fmt: skip
+                )
             elif piece is None:
                 raise DigestError("line 1: a digest begins with a line that says what it is of")
             elif "query" in found:
@@ -226,9 +246,13 @@ def read_lines(lines: Iterable[bytes]) -> Iterator[tuple[HistoryPiece, Digest]]:
                 digest.queries[_text(found["database"]), _text(found["query"])] = [_text(found["text"]), *times]
             else:
                 use = (
-                    _text(found["database"]), _text(found["use"]), date.fromisoformat(found["day"]).isoformat(),
-                    _text(found["person"]), _text(found["role"]), _text(found["application"]),
-                )  # fmt: skip
+                    _text(found["database"]),
+                    _text(found["use"]),
+                    date.fromisoformat(found["day"]).isoformat(),
+                    _text(found["person"]),
+                    _text(found["role"]),
+                    _text(found["application"]),
+                )
                 if use[:2] not in digest.queries:
                     raise DigestError(f"line {number}: no line before it has the query “{use[1]:.40}”")
                 digest.uses[use] = [_amount(found[name]) for name in ("runs", "duration_ms", "rows", "bytes")]

@@ -212,11 +212,16 @@ def read_numbered(
                 yield BadEntry(number, f"“{mapping.text}” is empty")
                 continue
             entry = LogEntry(
-                str(text), clock.read(row[mapping.time]), _word(row, mapping.person), _word(row, mapping.role),
-                _word(row, mapping.application), _word(row, mapping.database),
-                _number(row, mapping.duration) * mapping.duration_factor, int(_number(row, mapping.rows)),
+                str(text),
+                clock.read(row[mapping.time]),
+                _word(row, mapping.person),
+                _word(row, mapping.role),
+                _word(row, mapping.application),
+                _word(row, mapping.database),
+                _number(row, mapping.duration) * mapping.duration_factor,
+                int(_number(row, mapping.rows)),
                 int(_number(row, mapping.bytes)),
-            )  # fmt: skip
+            )
             yield _kept(number, entry)
         except KeyError as error:
             yield BadEntry(number, f"there is no column {error}; there are {', '.join(map(str, row))}")

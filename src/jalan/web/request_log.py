@@ -34,9 +34,13 @@ class RequestLog:
             finally:
                 # The query has what a person looks for; the path has ids alone.
                 log.info(
-                    "request", request=answer.id, method=scope["method"], path=scope["path"][:200],
-                    status=answer.status, ms=round(1000 * (time.monotonic() - begun), 1),
-                )  # fmt: skip
+                    "request",
+                    request=answer.id,
+                    method=scope["method"],
+                    path=scope["path"][:200],
+                    status=answer.status,
+                    ms=round(1000 * (time.monotonic() - begun), 1),
+                )
 
     async def _answer(self, scope: Scope, receive: Receive, answer: "_Answer") -> None:
         """Wait for the application as long as a request may take.

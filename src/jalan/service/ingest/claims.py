@@ -6,6 +6,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from jalan.catalog.kinds import FieldKind
 from jalan.store.catalogue import CatalogueWriter
 from jalan.store.models import Claim, Dataset
 
@@ -46,9 +47,13 @@ class ClaimWriter:
                 before.valid_to = self._catalogue.now
                 self._catalogue.session.flush()
             new = Claim(
-                id=self._catalogue.ids.next("claim"), dataset_id=dataset.id, source_id=self._source_id,
-                itself=self._itself, columns=said, valid_from=self._catalogue.now,
-            )  # fmt: skip
+                id=self._catalogue.ids.next("claim"),
+                dataset_id=dataset.id,
+                source_id=self._source_id,
+                itself=self._itself,
+                columns=said,
+                valid_from=self._catalogue.now,
+            )
             self._catalogue.session.add(new)
             self._mine[dataset.id] = new
             self._catalogue.changes["claims"] += 1
@@ -70,13 +75,19 @@ class ClaimWriter:
             field_ = catalogue.field(dataset, column.name)
             known = not field_.placeholder
             catalogue.update(
-                field_, "fields changed" if known else "fields joined",
-                kind="column", type=column.type, ordinal=ordinal, description=column.description,
-                facts=column.facts, placeholder=False, gone_since=None,
-            )  # fmt: skip
+                field_,
+                "fields changed" if known else "fields joined",
+                kind=FieldKind.COLUMN,
+                type=column.type,
+                ordinal=ordinal,
+                description=column.description,
+                facts=column.facts,
+                placeholder=False,
+                gone_since=None,
+            )
         names = {column.name for column in columns}
         for name, field_ in catalogue.fields(dataset).items():
-            if name in names or field_.gone_since is not None or field_.kind == "star":
+            if name in names or field_.gone_since is not None or field_.kind == FieldKind.STAR:
                 continue
             # The system itself knows all columns. Others may leave out what some text names.
             if self._itself or not field_.placeholder:

@@ -10,6 +10,7 @@ from ruamel.yaml import YAML
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
+from jalan.catalog.kinds import LinkKind
 from jalan.service.errors import Conflict, Invalid, NotFound
 from jalan.service.ingest import sources
 from jalan.service.ingest.configuration import DeclaredConfig
@@ -127,14 +128,26 @@ def _fact(row: Declaration) -> DeclarationFact:
     found = parse_declarations(row.text, str(row.id))
     for link in found.links:
         return DeclarationFact(
-            id=row.id, kind="condition" if link.kind == "condition" else "value", sources=[str(link.source)],
-            target=str(link.target), owner=None, because=link.because, by=link.by, on=link.on,
-        )  # fmt: skip
+            id=row.id,
+            kind=LinkKind.CONDITION if link.kind == LinkKind.CONDITION else LinkKind.VALUE,
+            sources=[str(link.source)],
+            target=str(link.target),
+            owner=None,
+            because=link.because,
+            by=link.by,
+            on=link.on,
+        )
     (consumer,) = found.consumers
     return DeclarationFact(
-        id=row.id, kind="consumer", sources=[str(one) for one in consumer.reads], target=consumer.name,
-        owner=consumer.owner, because=consumer.because, by=consumer.by, on=consumer.on,
-    )  # fmt: skip
+        id=row.id,
+        kind="consumer",
+        sources=[str(one) for one in consumer.reads],
+        target=consumer.name,
+        owner=consumer.owner,
+        because=consumer.because,
+        by=consumer.by,
+        on=consumer.on,
+    )
 
 
 def _declare(engine: Engine, entry: dict[str, Any], who: str) -> int:
@@ -142,9 +155,7 @@ def _declare(engine: Engine, entry: dict[str, Any], who: str) -> int:
     YAML().dump(entry, out)
 
     def add(session: Session, source: Source) -> int:
-        row = Declaration(
-            source_id=source.id, text=out.getvalue(), declared_at=datetime.now(UTC), declared_by=who
-        )  # fmt: skip
+        row = Declaration(source_id=source.id, text=out.getvalue(), declared_at=datetime.now(UTC), declared_by=who)
         session.add(row)
         session.flush()
         return row.id

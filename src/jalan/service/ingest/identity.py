@@ -109,9 +109,16 @@ def add_alias(
     except AliasCircle as error:
         raise Conflict(str(error)) from error
     alias = Alias(
-        from_namespace=name[0], from_name=name[1], to_namespace=stands_for[0], to_name=stands_for[1],
-        origin=origin, who=who, note=note, source_id=source_id, valid_from=datetime.now(UTC),
-    )  # fmt: skip
+        from_namespace=name[0],
+        from_name=name[1],
+        to_namespace=stands_for[0],
+        to_name=stands_for[1],
+        origin=origin,
+        who=who,
+        note=note,
+        source_id=source_id,
+        valid_from=datetime.now(UTC),
+    )
     session.add(alias)
     session.flush()
     return alias

@@ -156,9 +156,10 @@ def logged(
             stopped = isinstance(error, Cancelled | KeyboardInterrupt)
             # What went wrong may quote what was read; it stands with the ingestion, not in the log.
             told.warning(
-                "ingestion stopped" if stopped else "ingestion failed", seconds=round(time.monotonic() - begun, 3),
+                "ingestion stopped" if stopped else "ingestion failed",
+                seconds=round(time.monotonic() - begun, 3),
                 reason=type(error).__name__,
-            )  # fmt: skip
+            )
             _end(engine, ingestion, error)
             raise
         finally:
@@ -169,9 +170,15 @@ def announce(engine: Engine, kind: str, subject: str, *, source_id: int | None, 
     """Put an ingestion into the log before it begins; returns its id."""
     with Session(engine) as session, session.begin():
         row = Ingestion(
-            kind=kind, subject=subject, source_id=source_id, who=who, state="running",
-            started_at=datetime.now(UTC), counts={}, notes=[],
-        )  # fmt: skip
+            kind=kind,
+            subject=subject,
+            source_id=source_id,
+            who=who,
+            state="running",
+            started_at=datetime.now(UTC),
+            counts={},
+            notes=[],
+        )
         session.add(row)
         session.flush()
         return row.id
@@ -235,7 +242,13 @@ def bump(session: Session, kind: str, subject: str, who: str) -> None:
     now = datetime.now(UTC)
     session.add(
         Ingestion(
-            kind=kind, subject=subject, who=who, state="done", started_at=now, finished_at=now,
-            counts={"changed": {}, "found": {}}, notes=[],
+            kind=kind,
+            subject=subject,
+            who=who,
+            state="done",
+            started_at=now,
+            finished_at=now,
+            counts={"changed": {}, "found": {}},
+            notes=[],
         )
-    )  # fmt: skip
+    )

@@ -192,14 +192,23 @@ def next_time(schedule: str | None, after: datetime) -> datetime | None:
 def _run(row: Ingestion) -> IngestionFact:
     end = row.finished_at or datetime.now(UTC)
     return IngestionFact(
-        id=row.id, source=row.source_id, subject=row.subject, kind=row.kind, state=row.state, who=row.who,
-        started_at=row.started_at, finished_at=row.finished_at,
+        id=row.id,
+        source=row.source_id,
+        subject=row.subject,
+        kind=row.kind,
+        state=row.state,
+        who=row.who,
+        started_at=row.started_at,
+        finished_at=row.finished_at,
         duration=max(0.0, (end - row.started_at).total_seconds()),
-        progress=ProgressFact(**row.progress) if row.progress else None, stopping=row.cancel,
-        found=row.counts.get("found", {}), changed=row.counts.get("changed", {}),
-        notes=[NoteFact(**note) for note in row.notes], message=row.message,
+        progress=ProgressFact(**row.progress) if row.progress else None,
+        stopping=row.cancel,
+        found=row.counts.get("found", {}),
+        changed=row.counts.get("changed", {}),
+        notes=[NoteFact(**note) for note in row.notes],
+        message=row.message,
         coverage=CoverageFact.of(Coverage(**row.coverage)) if row.coverage else None,
-    )  # fmt: skip
+    )
 
 
 def ingestions(session: Session, source_id: int) -> list[IngestionFact]:
@@ -252,12 +261,17 @@ def _unread(found: Diagnostic, definition: Definition, statements: list[Statemen
         end = min((s.start for s in statements if s.start > found.start), default=len(text))
     line_start = text.rfind("\n", 0, found.start) + 1
     return UnreadFact(
-        level=found.level, code=found.code, message=_redacted_message(found, definition), hint=found.hint,
-        place=definition.place, line=definition.first_line + text.count("\n", 0, found.start),
-        column=found.start - line_start + 1, kind=definition.kind,
+        level=found.level,
+        code=found.code,
+        message=_redacted_message(found, definition),
+        hint=found.hint,
+        place=definition.place,
+        line=definition.first_line + text.count("\n", 0, found.start),
+        column=found.start - line_start + 1,
+        kind=definition.kind,
         text=_without_literals(text[start:end], definition.dialect).lstrip("; \n")[:_LONGEST_TEXT],
         excerpt=" ".join(_without_literals(text[found.start : found.end], definition.dialect).split())[:200],
-    )  # fmt: skip
+    )
 
 
 def _without_literals(text: str, dialect: str) -> str:

@@ -5,6 +5,7 @@ from typing import Any
 
 from sqlalchemy import delete, select
 
+from jalan.catalog.kinds import LinkKind
 from jalan.lineage.model import Extraction
 from jalan.store.bulk import copy_rows
 from jalan.store.catalogue import CatalogueWriter
@@ -38,7 +39,7 @@ class QueryWriter:
             used[found.id, field, how] = None
 
         for link in extraction.links:
-            note(link.table, link.column, "read" if link.kind == "value" else _HOW.get(link.how, "read"))
+            note(link.table, link.column, "read" if link.kind == LinkKind.VALUE else _HOW.get(link.how, "read"))
         intermediates = set(extraction.intermediates)
         for statement in extraction.statements:
             for table, column in sorted(statement.uses):

@@ -39,39 +39,53 @@ KINDS: dict[str, Kind] = {
     "postgresql": Kind(
         "PostgreSQL database",
         "Tables, views, functions and triggers of a live database, in one read-only transaction.",
-        PostgresqlConfig, postgresql.preview, postgresql.scan,
+        PostgresqlConfig,
+        postgresql.preview,
+        postgresql.scan,
     ),
     "repository": Kind(
         "SQL repository",
         "SQL files, reports and declarations from a folder or a git repository, with their history.",
-        RepositoryConfig, repository.preview, repository.load,
+        RepositoryConfig,
+        repository.preview,
+        repository.load,
     ),
     "history": Kind(
         "Query history",
         "Who uses what, from logs of PostgreSQL, its statistics, or tables of queries. Constants are removed.",
-        HistoryConfig, history.preview, history.read_history,
+        HistoryConfig,
+        history.preview,
+        history.read_history,
     ),
     "reports": Kind(
         "Reports service",
         "Folders, reports, calculated fields, extracts and views, over the HTTP interface of a service.",
-        ReportsConfig, reports.preview, reports.crawl,
+        ReportsConfig,
+        reports.preview,
+        reports.crawl,
     ),
     "tabular": Kind(
         "Spreadsheets of metadata",
         "A table of datasets and a table of flows (CSV, XLSX or Parquet), with a mapping and rules of repair.",
-        TabularConfig, tabular.preview, tabular.load_tables,
+        TabularConfig,
+        tabular.preview,
+        tabular.load_tables,
     ),
     "declared": Kind(
         "Declarations",
         "Links and consumers that people write down in YAML.",
-        DeclaredConfig, declared.preview, declared.declare,
+        DeclaredConfig,
+        declared.preview,
+        declared.declare,
     ),
     "events": Kind(
         "OpenLineage events",
         "A file of events, such as another Jalan exports.",
-        EventsConfig, events.preview, events.load_events,
+        EventsConfig,
+        events.preview,
+        events.load_events,
     ),
-}  # fmt: skip
+}
 
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(AnyConfig)
 

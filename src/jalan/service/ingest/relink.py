@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import jalan
+from jalan.catalog.kinds import NOT_SQL, DatasetKind, DefinitionKind, FieldKind, definition_kind
 from jalan.catalog.names import full_table_name, place_of_file
 from jalan.lineage.following import called_names, extract_following, routines_of
 from jalan.lineage.model import Extraction, Link
@@ -21,15 +22,16 @@ from jalan.store.models import Dataset, Definition, System
 
 _ROUNDS = 20  # how long a chain of scripts over tables that nobody scanned may be
 _MAKES_TABLE = (
-    "create_table", "create_table_as", "create_view", "create_materialized_view", "alter_view",
-    "create_table_clone", "create_external_table", "create_dynamic_table", "create_stream",
-)  # fmt: skip
-NOT_SQL = frozenset({"foreign_table", "flow", "declaration", "calculation", "load", "event"})
-"""Kinds of definitions whose links are not read out of SQL."""
-
-FROM_CATALOGUE = frozenset({"view", "trigger", "function", "procedure", "generated"})
-"""Kinds of definitions that a database's own catalogue told."""
-
+    "create_table",
+    "create_table_as",
+    "create_view",
+    "create_materialized_view",
+    "alter_view",
+    "create_table_clone",
+    "create_external_table",
+    "create_dynamic_table",
+    "create_stream",
+)
 Progress = Callable[[str, int, int], None]
 
 
@@ -63,9 +65,12 @@ class _Reading:
         """Return what the store keeps of it."""
         asked = [[list(parts), told] for parts, told in (self.asked or {}).items()]
         return {
-            "reader": _reader(), "asked": sorted(asked), "makes": self.makes, "called": self.called,
+            "reader": _reader(),
+            "asked": sorted(asked),
+            "makes": self.makes,
+            "called": self.called,
             "routines": self.routines,
-        }  # fmt: skip
+        }
 
 
 class _Routines:
@@ -133,7 +138,7 @@ def relink(
         reading.definition.coverage = coverage_of(reading.extraction)
         writer = _Writer(catalogue, definitions, system, reading.definition, reading.extraction)
         writer.write()
-        if reading.definition.kind == "query":
+        if reading.definition.kind == DefinitionKind.QUERY:
             queries.write(reading.definition, reading.extraction, writer.dataset)
     tell("links", len(found), len(found))
     definitions.flush()
@@ -161,7 +166,7 @@ def _scanned_tables(
 
 
 def _columns(catalogue: CatalogueWriter, dataset: Dataset) -> list[str]:
-    fields = [f for f in catalogue.fields(dataset).values() if f.gone_since is None and f.kind == "column"]
+    fields = [f for f in catalogue.fields(dataset).values() if f.gone_since is None and f.kind == FieldKind.COLUMN]
     return [f.name for f in sorted(fields, key=lambda f: f.ordinal)]
 
 
@@ -273,7 +278,7 @@ class _Writer:
         ids = self._definitions.statements(definition, statements)
         self._name_targets()
         wanted = {new for link in extraction.links if (new := self._new_link(link, ids)) is not None}
-        origin = "catalogue" if definition.kind in FROM_CATALOGUE else "parsed"
+        origin = definition_kind(definition.kind).about.origin
         self._definitions.links(definition, origin, wanted)
         found = {
             NewDiagnostic(d.code, d.level, d.message, d.hint, d.span[0], d.span[1]) for d in extraction.diagnostics
@@ -291,12 +296,12 @@ class _Writer:
                 for output in statement.outputs:
                     self._catalogue.field(dataset, str(output.name))
                 if statement.kind in ("create_view", "create_materialized_view"):
-                    kind = "view" if statement.kind == "create_view" else "materialised view"
+                    kind = DatasetKind.VIEW if statement.kind == "create_view" else DatasetKind.MATERIALISED_VIEW
                     self._catalogue.update(dataset, "datasets changed", kind=kind)
 
     def _new_link(self, link: Link, ids: list[int]) -> NewLink | None:
         definition = self._definition
-        if definition.kind == "query" and link.target is None:
+        if definition.kind == DefinitionKind.QUERY and link.target is None:
             return None
         source = self.dataset(link.table)
         field = self._catalogue.field(source, link.column)
@@ -306,7 +311,7 @@ class _Writer:
             assert definition.dataset_id is not None
             target_dataset = definition.dataset_id
             target_field = definition.field_id
-        elif definition.kind == "extract":
+        elif definition.kind == DefinitionKind.EXTRACT:
             # A copy of what a query puts out: its columns are those of the query.
             assert definition.dataset_id is not None
             copy = self._catalogue.dataset_of(definition.dataset_id)
@@ -319,9 +324,17 @@ class _Writer:
             target_dataset = target.id
             target_field = None if link.output is None else self._catalogue.field(target, link.output).id
         return NewLink(
-            field.id, target_dataset, target_field, link.kind, link.how,
-            ids[link.statement], link.spans, self._expression(link), link.path, link.possible,
-        )  # fmt: skip
+            field.id,
+            target_dataset,
+            target_field,
+            link.kind,
+            link.how,
+            ids[link.statement],
+            link.spans,
+            self._expression(link),
+            link.path,
+            link.possible,
+        )
 
     def _expression(self, link: Link) -> tuple[int, int] | None:
         if link.output is None:

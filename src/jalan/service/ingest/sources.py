@@ -59,9 +59,14 @@ def ensure(engine: Engine, name: str, config: BaseModel, who: str) -> int:
             # Two may ask for the same one at once: the second finds what the first has made.
             now = datetime.now(UTC)
             new = insert(Source).values(
-                kind=config.kind, name=name, state={}, config=without_secrets(config),  # type: ignore[attr-defined]
-                created_at=now, created_by=who, removed_at=now,
-            )  # fmt: skip
+                kind=config.kind,
+                name=name,
+                state={},
+                config=without_secrets(config),  # type: ignore[attr-defined]
+                created_at=now,
+                created_by=who,
+                removed_at=now,
+            )
             session.execute(new.on_conflict_do_nothing())
             found = session.scalars(select(Source).where(Source.name == name)).one()
         if found.kind != config.kind:  # type: ignore[attr-defined]

@@ -45,9 +45,12 @@ def _run(config: BaseModel) -> bytes:
     environment = {name: value for name, value in os.environ.items() if name not in _NOT_ITS_OWN}
     process = subprocess.Popen(
         [sys.executable, "-m", "jalan.service.ingest.trial"],
-        env=environment, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        env=environment,
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
         start_new_session=True,
-    )  # fmt: skip
+    )
     try:
         out, _ = process.communicate(given, timeout=settings.preview_seconds)
     except subprocess.TimeoutExpired as error:

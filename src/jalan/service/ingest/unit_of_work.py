@@ -86,8 +86,6 @@ def coverage_of_sources(session: Session, ids: list[int]) -> dict[int | None, Co
     """Return how much of the texts that sources have brought was read, for those that have brought any."""
     names = list(Coverage.model_fields)
     sums = [func.coalesce(func.sum(Definition.coverage[name].as_integer()), 0) for name in names]
-    query = select(Definition.source_id, *sums).where(
-        Definition.source_id.in_(ids), Definition.valid_to.is_(None)
-    )  # fmt: skip
+    query = select(Definition.source_id, *sums).where(Definition.source_id.in_(ids), Definition.valid_to.is_(None))
     found = session.execute(query.group_by(Definition.source_id))
     return {id_: Coverage(**dict(zip(names, counts, strict=True))) for id_, *counts in found}

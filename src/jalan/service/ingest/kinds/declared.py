@@ -5,6 +5,7 @@ from contextlib import contextmanager
 
 from sqlalchemy import select
 
+from jalan.catalog.kinds import DefinitionKind, FieldKind, How, LinkKind, LinkOrigin
 from jalan.catalog.names import title_of
 from jalan.service.ingest.configuration import DeclaredConfig
 from jalan.service.ingest.coverage import Coverage
@@ -38,16 +39,16 @@ def declare(config: DeclaredConfig, work: UnitOfWork) -> None:
         work.log.note_file("unreadable_file", problem)
     with work.writing():
         write_declarations(
-            work, on_the_screen(work) if config.location is None else found, f"declared:{work.source.name}:",
+            work,
+            on_the_screen(work) if config.location is None else found,
+            f"declared:{work.source.name}:",
             {problem.path for problem in problems},
-        )  # fmt: skip
+        )
 
 
 def on_the_screen(work: UnitOfWork) -> list[Declarations]:
     """Return what was declared on the screen and was not taken back."""
-    query = select(Declaration).where(
-        Declaration.source_id == work.source.id, Declaration.taken_back_at.is_(None)
-    )  # fmt: skip
+    query = select(Declaration).where(Declaration.source_id == work.source.id, Declaration.taken_back_at.is_(None))
     rows = work.session.scalars(query.order_by(Declaration.id))
     return [parse_declarations(row.text, f"on the screen, {row.id}") for row in rows]
 
@@ -112,9 +113,16 @@ class _DeclarationWriter:
         found = self._found
         system = self._catalogue.system(CONSUMERS, "consumers")
         definition = self._definitions.define(
-            self._key, kind="declaration", place=found.path, first_line=1, dialect="yaml", search_path=[],
-            system_id=system.id, database="", text=found.text,
-        )  # fmt: skip
+            self._key,
+            kind=DefinitionKind.DECLARATION,
+            place=found.path,
+            first_line=1,
+            dialect="yaml",
+            search_path=[],
+            system_id=system.id,
+            database="",
+            text=found.text,
+        )
         entries = [("declared_link", link.line) for link in found.links]
         entries += [("declared_consumer", consumer.line) for consumer in found.consumers]
         entries.sort(key=lambda entry: entry[1])
@@ -133,7 +141,7 @@ class _DeclarationWriter:
         for consumer in found.consumers:
             with self._told():
                 wanted |= self._consumer(consumer, definition, statement[consumer.line], span[consumer.line])
-        self._definitions.links(definition, "declared", wanted)
+        self._definitions.links(definition, LinkOrigin.DECLARED, wanted)
         definition.coverage = Coverage(full=len(entries)).model_dump()
         return self._key
 
@@ -157,11 +165,11 @@ class _DeclarationWriter:
         reason = self._place(" ".join(link.because.split()), span)
         # Between whole datasets nothing is said about columns: a star stands for them all.
         sources = [source_field or self._catalogue.field(source, "*")]
-        if link.kind == "condition" and target_field is None:
+        if link.kind == LinkKind.CONDITION and target_field is None:
             target_id = None
         else:
             target_id = (target_field or self._catalogue.field(target, "*")).id
-        how = "transformation" if link.kind == "value" else "filter"
+        how = How.TRANSFORMATION if link.kind == LinkKind.VALUE else How.FILTER
         return {
             NewLink(field.id, target.id, target_id, link.kind, how, statement, spans, reason) for field in sources
         }
@@ -175,16 +183,21 @@ class _DeclarationWriter:
         first = self._described.setdefault(consumer.name, consumer)
         if first is consumer:
             catalogue.update(
-                dataset, "consumers changed", title=consumer.name, owner=consumer.owner,
-                description=consumer.description, gone_since=None,
+                dataset,
+                "consumers changed",
+                title=consumer.name,
+                owner=consumer.owner,
+                description=consumer.description,
+                gone_since=None,
                 facts={"declared by": consumer.by, "declared on": consumer.on},
-            )  # fmt: skip
+            )
         elif (first.owner, first.description) != (consumer.owner, consumer.description or first.description):
             self._work.log.note(
-                "warning", "declared_twice",
+                "warning",
+                "declared_twice",
                 f"“{consumer.name}” is declared before with another owner or description, and those are kept",
                 f"{self._found.path}:{consumer.line}",
-            )  # fmt: skip
+            )
         wanted = set()
         for reference in consumer.reads:
             source, column = self._references.find(reference, consumer.line)
@@ -193,14 +206,18 @@ class _DeclarationWriter:
             place = self._place(_word(reference), span)
             for field in [column] if column is not None else self._all_columns(source):
                 wanted.add(
-                    NewLink(field.id, dataset.id, target.id, "value", "identity", statement, (place,), place)
+                    NewLink(
+                        field.id, dataset.id, target.id, LinkKind.VALUE, How.IDENTITY, statement, (place,), place
+                    )
                 )
         return wanted
 
     def _all_columns(self, dataset: Dataset) -> list[Field]:
         """The columns of a dataset that is read whole; a star where nobody knows them."""
         fields = [
-            f for f in self._catalogue.fields(dataset).values() if f.gone_since is None and f.kind == "column"
+            f
+            for f in self._catalogue.fields(dataset).values()
+            if f.gone_since is None and f.kind == FieldKind.COLUMN
         ]
         return fields if fields and not dataset.placeholder else [self._catalogue.field(dataset, "*")]
 

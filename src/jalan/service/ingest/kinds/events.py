@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from jalan.catalog.kinds import DatasetKind, FieldKind
 from jalan.formats.graph import DatasetRecord, DefinitionRecord, LinkRecord
 from jalan.formats.openlineage_graph import EventError, read_event
 from jalan.service.ingest.claims import ClaimWriter, ColumnClaim
@@ -87,7 +88,7 @@ class _EventWriter:
 
     def _dataset(self, record: DatasetRecord) -> None:
         catalogue = self._catalogue
-        if record.kind == "report":
+        if record.kind == DatasetKind.REPORT:
             system = catalogue.system(record.namespace, record.system or "reports")
             dataset = catalogue.report(system, record.container, record.name)
         else:
@@ -100,21 +101,27 @@ class _EventWriter:
         self._seen[dataset.id] = record
         if dataset.scanned_at is None:
             self._facts(dataset, record)
-        columns = [f for f in record.fields if f.kind == "column" and not f.placeholder]
+        columns = [f for f in record.fields if f.kind == FieldKind.COLUMN and not f.placeholder]
         if columns:
             self._claims.claim(dataset, [ColumnClaim(f.name, f.type, f.description) for f in columns])
         for field in record.fields:
             known = catalogue.field(dataset, field.name, field.kind)
             if not field.placeholder and known.placeholder and dataset.scanned_at is None:
                 catalogue.update(
-                    known, "fields joined", kind=field.kind, type=field.type, description=field.description,
+                    known,
+                    "fields joined",
+                    kind=field.kind,
+                    type=field.type,
+                    description=field.description,
                     placeholder=False,
-                )  # fmt: skip
+                )
 
     def _facts(self, dataset: Dataset, record: DatasetRecord) -> None:
         values: dict[str, Any] = {"placeholder": record.placeholder and dataset.placeholder, "gone_since": None}
         if record.kind or dataset.placeholder:
-            values["kind"] = record.kind or ("topic" if record.namespace.startswith("kafka://") else dataset.kind)
+            values["kind"] = record.kind or (
+                DatasetKind.TOPIC if record.namespace.startswith("kafka://") else dataset.kind
+            )
         for name in ("title", "description", "owner"):
             if getattr(record, name) is not None:
                 values[name] = getattr(record, name)
@@ -127,9 +134,13 @@ class _EventWriter:
             return
         systems = {s.id: s.namespace for s in self._catalogue.systems()}
         made = add_alias(
-            self._work.session, (systems[other.system_id], other.name), (systems[dataset.system_id], dataset.name),
-            "symlink", self._work.source.name, source_id=self._work.source.id,
-        )  # fmt: skip
+            self._work.session,
+            (systems[other.system_id], other.name),
+            (systems[dataset.system_id], dataset.name),
+            "symlink",
+            self._work.source.name,
+            source_id=self._work.source.id,
+        )
         if made is not None:
             self._catalogue.changes["aliases"] += 1
 
@@ -141,11 +152,19 @@ class _EventWriter:
         )
         job = self._definitions.job(record.job_namespace, record.job, None) if record.job else None
         definition = self._definitions.define(
-            key, {"revision": record.revision, "authored_at": None, "author": None}, kind=record.kind,
-            place=record.place, first_line=record.first_line, dialect=record.dialect,
-            search_path=record.search_path, template=record.template, text=record.text, system_id=system.id,
-            database=record.database, job_id=job.id if job else None,
-        )  # fmt: skip
+            key,
+            {"revision": record.revision, "authored_at": None, "author": None},
+            kind=record.kind,
+            place=record.place,
+            first_line=record.first_line,
+            dialect=record.dialect,
+            search_path=record.search_path,
+            template=record.template,
+            text=record.text,
+            system_id=system.id,
+            database=record.database,
+            job_id=job.id if job else None,
+        )
         ids = self._definitions.statements(definition, [(kind, (a, b)) for kind, a, b in record.statements])
         by_origin: dict[str, set[NewLink]] = {}
         for link in record.links:
@@ -161,9 +180,17 @@ class _EventWriter:
         field = None if link.target[2] is None else self._field(*link.target[:2], link.target[2])
         statement = None if link.statement is None or link.statement >= len(ids) else ids[link.statement]
         return NewLink(
-            source, target.id, field, link.kind, link.how, statement, tuple(link.spans), link.expression,
-            link.path, link.possible,
-        )  # fmt: skip
+            source,
+            target.id,
+            field,
+            link.kind,
+            link.how,
+            statement,
+            tuple(link.spans),
+            link.expression,
+            link.path,
+            link.possible,
+        )
 
     def _field(self, namespace: str, name: str, column: str) -> int:
         return self._catalogue.field(self._catalogue.named(namespace, name), column).id

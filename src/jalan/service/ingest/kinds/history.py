@@ -6,6 +6,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from jalan.catalog.kinds import DefinitionKind
 from jalan.catalog.names import server_namespace
 from jalan.service.ingest.configuration import HistoryConfig
 from jalan.service.ingest.kinds.postgresql import address
@@ -60,9 +61,17 @@ def file_reading(config: HistoryConfig) -> HistoryFile:
     if config.mapping is not None:
         m = config.mapping
         columns = Columns(
-            m.text, m.time, m.user, m.role, m.application, m.database, m.duration, _FACTORS[m.duration_unit],
-            m.rows, m.bytes,
-        )  # fmt: skip
+            m.text,
+            m.time,
+            m.user,
+            m.role,
+            m.application,
+            m.database,
+            m.duration,
+            _FACTORS[m.duration_unit],
+            m.rows,
+            m.bytes,
+        )
     return HistoryFile(config.format, columns, _how(config), config.time_zone)  # type: ignore[arg-type]
 
 
@@ -131,10 +140,11 @@ def _statistics(config: HistoryConfig, work: UnitOfWork) -> Digest:
     entries, hidden = _grown(found, before)
     if hidden:
         work.log.note(
-            "warning", "hidden_queries",
+            "warning",
+            "hidden_queries",
             f"{hidden} queries of other roles are hidden; grant pg_read_all_stats to the account",
             "pg_stat_statements",
-        )  # fmt: skip
+        )
     digest = Digester(_how(config)).digest(iter(entries))
     work.leave("reset", found.reset)
     work.leave("counts", {q.key: [q.calls, q.duration_ms, q.rows, q.bytes] for q in found.queries})
@@ -156,10 +166,18 @@ def _grown(found: Statistics, before: dict[str, list[float]]) -> tuple[list[LogE
         if q.calls > calls:
             entries.append(
                 LogEntry(
-                    q.text, now, q.person, q.person, "", q.database, q.duration_ms - duration,
-                    int(q.rows - rows), int(q.bytes - size), int(q.calls - calls),
+                    q.text,
+                    now,
+                    q.person,
+                    q.person,
+                    "",
+                    q.database,
+                    q.duration_ms - duration,
+                    int(q.rows - rows),
+                    int(q.bytes - size),
+                    int(q.calls - calls),
                 )
-            )  # fmt: skip
+            )
     return entries, hidden
 
 
@@ -209,14 +227,25 @@ class _HistoryWriter:
         database, fingerprint = key
         work.catalogue.container(self._system, database)
         definition = work.definitions.define(
-            f"query:{work.source.id}:{database}:{fingerprint}", kind="query", place=f"query {fingerprint[:10]}",
-            first_line=1, dialect=self._config.dialect, search_path=self._config.search_path, text=body,
-            system_id=self._system.id, database=database,
-        )  # fmt: skip
+            f"query:{work.source.id}:{database}:{fingerprint}",
+            kind=DefinitionKind.QUERY,
+            place=f"query {fingerprint[:10]}",
+            first_line=1,
+            dialect=self._config.dialect,
+            search_path=self._config.search_path,
+            text=body,
+            system_id=self._system.id,
+            database=database,
+        )
         row = Query(
-            id=work.catalogue.ids.next("query"), source_id=work.source.id, definition_id=definition.id,
-            fingerprint=fingerprint, database=database, first_at=times[0], last_at=times[1],
-        )  # fmt: skip
+            id=work.catalogue.ids.next("query"),
+            source_id=work.source.id,
+            definition_id=definition.id,
+            fingerprint=fingerprint,
+            database=database,
+            first_at=times[0],
+            last_at=times[1],
+        )
         work.session.add(row)
         work.catalogue.changes["queries"] += 1
         return row

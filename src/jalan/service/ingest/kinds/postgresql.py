@@ -4,6 +4,7 @@ from collections.abc import Iterable, Mapping
 
 from sqlalchemy.engine import URL
 
+from jalan.catalog.kinds import DatasetKind, DefinitionKind
 from jalan.catalog.names import postgres_namespace
 from jalan.service.ingest.claims import ClaimWriter, ColumnClaim
 from jalan.service.ingest.configuration import PostgresqlConfig
@@ -67,10 +68,11 @@ def scan(config: PostgresqlConfig, work: UnitOfWork) -> None:
         if found.closed:
             names = ", ".join(found.closed)
             work.log.note(
-                "warning", "closed_schema",
+                "warning",
+                "closed_schema",
                 f"the account may not use these schemas: {names}; their tables are known, their rows are not",
                 found.database,
-            )  # fmt: skip
+            )
 
 
 def quoted(name: str) -> str:
@@ -112,9 +114,13 @@ class _ScanWriter:
         for routine in found.routines:
             if not routine.makes_trigger:
                 self._define(
-                    f"{routine.schema}.{routine.name}({routine.arguments})", routine.kind, routine.definition,
-                    None, f"{routine.schema}.{routine.name}", [routine.schema],
-                )  # fmt: skip
+                    f"{routine.schema}.{routine.name}({routine.arguments})",
+                    routine.kind,
+                    routine.definition,
+                    None,
+                    f"{routine.schema}.{routine.name}",
+                    [routine.schema],
+                )
         self._triggers()
         self._definitions.close_missing(self._prefix, self._keys)
         self._gone(seen)
@@ -140,8 +146,12 @@ class _ScanWriter:
         catalogue.update(
             dataset,
             "datasets joined" if new else "datasets changed",
-            kind=table.kind, description=table.comment, placeholder=False, gone_since=None, facts=facts,
-        )  # fmt: skip
+            kind=table.kind,
+            description=table.comment,
+            placeholder=False,
+            gone_since=None,
+            facts=facts,
+        )
         # Estimates move with every analyse: they are kept fresh, and are no change worth counting.
         dataset.rows, dataset.bytes = table.rows, table.bytes
         dataset.scanned_at = catalogue.now
@@ -156,14 +166,21 @@ class _ScanWriter:
         key = self._prefix + key
         self._keys.add(key)
         self._definitions.define(
-            key, kind=kind, place=place, first_line=1, dialect="postgresql", search_path=path,
-            system_id=self._system.id, database=self._found.database,
-            dataset_id=dataset.id if dataset else None, text=text,
-        )  # fmt: skip
+            key,
+            kind=kind,
+            place=place,
+            first_line=1,
+            dialect="postgresql",
+            search_path=path,
+            system_id=self._system.id,
+            database=self._found.database,
+            dataset_id=dataset.id if dataset else None,
+            text=text,
+        )
 
     def _view(self, table: ScannedTable, dataset: Dataset) -> None:
         """A view with the functions that it calls before it, so that what they do is followed."""
-        materialised = "materialized " if table.kind == "materialised view" else ""
+        materialised = "materialized " if table.kind == DatasetKind.MATERIALISED_VIEW else ""
         name = f"{quoted(table.schema)}.{quoted(table.name)}"
         columns = ", ".join(quoted(column.name) for column in table.columns)
         text = f"create {materialised}view {name} ({columns}) as\n{table.definition}\n"
@@ -192,7 +209,7 @@ class _ScanWriter:
 
     def _generated(self, table: ScannedTable, dataset: Dataset) -> None:
         computed = [column for column in table.columns if column.generated is not None]
-        if computed and table.kind != "foreign table":
+        if computed and table.kind != DatasetKind.FOREIGN_TABLE:
             name = f"{quoted(table.schema)}.{quoted(table.name)}"
             items = ",\n    ".join(f"{quoted(column.name)} = {column.generated}" for column in computed)
             text = f"-- columns that PostgreSQL itself computes for every row\nupdate {name} set\n    {items}\n"
@@ -215,13 +232,18 @@ class _ScanWriter:
         key = f"{self._prefix}{table.schema}.{table.name}"
         self._keys.add(key)
         definition = definitions.define(
-            key, kind="foreign_table", place=f"{table.schema}.{table.name}", first_line=1, dialect="postgresql",
-            search_path=["pg_catalog"], system_id=self._system.id, database=self._found.database,
-            dataset_id=dataset.id, text=body,
-        )  # fmt: skip
-        definition.coverage = Coverage(
-            full=1, columns=len(table.columns), resolved=len(table.columns)
-        ).model_dump()  # fmt: skip
+            key,
+            kind=DefinitionKind.FOREIGN_TABLE,
+            place=f"{table.schema}.{table.name}",
+            first_line=1,
+            dialect="postgresql",
+            search_path=["pg_catalog"],
+            system_id=self._system.id,
+            database=self._found.database,
+            dataset_id=dataset.id,
+            text=body,
+        )
+        definition.coverage = Coverage(full=1, columns=len(table.columns), resolved=len(table.columns)).model_dump()
         namespace = postgres_namespace(foreign.host, foreign.port, self._aliases)
         remote_system = catalogue.system(namespace, "postgresql")
         remote = catalogue.dataset(remote_system, f"{foreign.database}.{foreign.schema}.{foreign.table}")
@@ -267,11 +289,12 @@ def preview(config: PostgresqlConfig, allowed: Allowed) -> Preview:
         )
     parts = [
         PreviewPart(
-            what="schemas", count=len(access.schemas),
+            what="schemas",
+            count=len(access.schemas),
             examples=[f"{name} ({count} tables and views)" for name, count in access.schemas.items()][:12],
         ),
         PreviewPart(what="tables and views", count=access.tables),
-    ]  # fmt: skip
+    ]
     facts = [
         f"PostgreSQL {access.version}",
         f"known as {namespace_of(config)}/{config.database}",

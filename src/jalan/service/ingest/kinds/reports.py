@@ -10,6 +10,7 @@ import numpy as np
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
+from jalan.catalog.kinds import DatasetKind, DefinitionKind
 from jalan.catalog.names import server_namespace
 from jalan.formulas.expressions import CalculationError, Named, read_calculation, read_filter
 from jalan.lineage.hints import HINTS
@@ -37,9 +38,14 @@ def _service(
 ) -> ReportsService:
     token = resolve(config.token.get_secret_value()) if config.token is not None else None
     return ReportsService(
-        config.url, token, page_size=config.page_size, retries=config.retries, timeout=config.timeout, pause=pause,
+        config.url,
+        token,
+        page_size=config.page_size,
+        retries=config.retries,
+        timeout=config.timeout,
+        pause=pause,
         hosts=allowed.hosts,
-    )  # fmt: skip
+    )
 
 
 def crawl(config: ReportsConfig, work: UnitOfWork) -> None:
@@ -109,18 +115,31 @@ class _ReportsWriter:
         catalogue = self._catalogue
         dataset = catalogue.dataset(self._system, f"extracts/{extract.id}")
         catalogue.update(
-            dataset, "extracts changed", kind="model", title=extract.name, placeholder=False, gone_since=None,
+            dataset,
+            "extracts changed",
+            kind=DatasetKind.MODEL,
+            title=extract.name,
+            placeholder=False,
+            gone_since=None,
             description=f"Extract of {extract.database}",
             facts={"loaded at": extract.loaded_at} if extract.loaded_at else {},
-        )  # fmt: skip
+        )
         dataset.scanned_at = catalogue.now
         self._claims.claim(dataset, [ColumnClaim(column.name, column.type) for column in extract.columns])
         self._extracts[extract.id] = dataset
         catalogue.container(self._server, extract.database)
         self.define(
-            f"extract:{extract.id}", "extract", f"extract {extract.name}", extract.query, dataset, None,
-            system_id=self._server.id, database=extract.database, dialect="postgresql", search_path=["public"],
-        )  # fmt: skip
+            f"extract:{extract.id}",
+            DefinitionKind.EXTRACT,
+            f"extract {extract.name}",
+            extract.query,
+            dataset,
+            None,
+            system_id=self._server.id,
+            database=extract.database,
+            dialect="postgresql",
+            search_path=["public"],
+        )
 
     def define(
         self, key: str, kind: str, place: str, body: str, dataset: Dataset, field: Field | None, **values: Any
@@ -129,12 +148,22 @@ class _ReportsWriter:
         key = self._prefix + key
         self._keys.add(key)
         values = {
-            "system_id": self._system.id, "database": "", "dialect": "calculation", "search_path": [], **values
-        }  # fmt: skip
+            "system_id": self._system.id,
+            "database": "",
+            "dialect": "calculation",
+            "search_path": [],
+            **values,
+        }
         return self._definitions.define(
-            key, kind=kind, place=place, first_line=1, text=body, dataset_id=dataset.id,
-            field_id=field.id if field else None, **values,
-        )  # fmt: skip
+            key,
+            kind=kind,
+            place=place,
+            first_line=1,
+            text=body,
+            dataset_id=dataset.id,
+            field_id=field.id if field else None,
+            **values,
+        )
 
     def person(self, id_: str | None) -> str | None:
         """Return the name of a user."""
@@ -162,10 +191,12 @@ class _ReportsWriter:
             rows[key] = rows.get(key, 0) + view.views
         source = self._work.source.id
         changed = merge_rows(
-            self._work.session, ReportView, _VIEW_COLUMNS,
+            self._work.session,
+            ReportView,
+            _VIEW_COLUMNS,
             ((source, *key, views) for key, views in rows.items()),
             "views = excluded.views where report_view.views <> excluded.views",
-        )  # fmt: skip
+        )
         if changed:
             self._catalogue.changes["views"] += changed
 
@@ -213,9 +244,14 @@ class _ReportWriter:
     def write(self) -> None:
         catalogue, report = self._work.catalogue, self._report
         catalogue.update(
-            self._dataset, "reports changed", title=report.title, owner=self._all.person(report.owner),
-            address=report.link, description=report.description, gone_since=None,
-        )  # fmt: skip
+            self._dataset,
+            "reports changed",
+            title=report.title,
+            owner=self._all.person(report.owner),
+            address=report.link,
+            description=report.description,
+            gone_since=None,
+        )
         ordinal = 0
         for calculation in report.calculations:
             if calculation.name in self._calculated:
@@ -240,9 +276,14 @@ class _ReportWriter:
         catalogue = self._work.catalogue
         field = catalogue.field(self._dataset, name, kind)
         catalogue.update(
-            field, "elements changed", kind=kind, ordinal=ordinal, description=note, placeholder=False,
+            field,
+            "elements changed",
+            kind=kind,
+            ordinal=ordinal,
+            description=note,
+            placeholder=False,
             gone_since=None,
-        )  # fmt: skip
+        )
         return field
 
     def _element(self, element: Element, ordinal: int) -> None:
@@ -268,7 +309,7 @@ class _ReportWriter:
         body = "\n".join([*shown, *(f"filter: {one}" for one in filters)]) + "\n"
         place = f"{self._report.title} › {name}"
         key = f"calculation:{self._report.id}:{name}"
-        definition = self._all.define(key, "calculation", place, body, self._dataset, field)
+        definition = self._all.define(key, DefinitionKind.CALCULATION, place, body, self._dataset, field)
         statement = self._work.definitions.statements(definition, [("calculation", (0, len(body)))])[0]
         wanted: set[NewLink] = set()
         problems: set[NewDiagnostic] = set()
@@ -289,9 +330,12 @@ class _ReportWriter:
         unread = sum(problem.code == "syntax_error" for problem in problems)
         unsure = 0 if unread else min(1, len(problems))
         definition.coverage = Coverage(
-            full=1 - min(1, unread) - unsure, part=unsure, none=min(1, unread), columns=1,
+            full=1 - min(1, unread) - unsure,
+            part=unsure,
+            none=min(1, unread),
+            columns=1,
             resolved=int(not problems),
-        ).model_dump()  # fmt: skip
+        ).model_dump()
 
     def _links(
         self,
@@ -313,11 +357,18 @@ class _ReportWriter:
             problems.add(_problem("ambiguous_column", message, spans[0]))
         return {
             NewLink(
-                source.id, self._dataset.id, field.id, named.kind, named.how, statement, spans, expression,
+                source.id,
+                self._dataset.id,
+                field.id,
+                named.kind,
+                named.how,
+                statement,
+                spans,
+                expression,
                 possible=len(sources) > 1,
             )
             for source in sources
-        }  # fmt: skip
+        }
 
 
 def _names_in(expression: str) -> list[str]:

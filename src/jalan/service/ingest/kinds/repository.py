@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import select
 
+from jalan.catalog.kinds import DefinitionKind, FieldKind
 from jalan.catalog.names import full_table_name, server_namespace
 from jalan.lineage.script import extract
 from jalan.service.ingest.configuration import RepositoryConfig, local_path
@@ -54,7 +55,7 @@ def read_repository(config: RepositoryConfig, allowed: Allowed, since: str | Non
     credentials = resolve(config.credentials.get_secret_value()) if config.credentials is not None else None
     repository = Repository(
         config.location, mirrors, Settings().git_protocols.split(), allowed=allowed, credentials=credentials
-    )  # fmt: skip
+    )
     commit = repository.resolve(config.revision)
     afresh = since is None or not repository.contains(commit, since)
     commits = repository.commits(commit, None if afresh else since, config.folder, SUFFIXES)
@@ -188,10 +189,19 @@ class _FolderWriter:
         key = f"file:{self._known_by}:{file.path}"
         self._keys.add(key)
         self._definitions.define(
-            key, self._provenance.of(file.path), kind="file", place=file.path, first_line=1,
-            dialect=file.dialect, search_path=file.search_path, template=file.template, text=file.text,
-            system_id=system.id, database=file.database, job_id=job.id if job else None,
-        )  # fmt: skip
+            key,
+            self._provenance.of(file.path),
+            kind=DefinitionKind.FILE,
+            place=file.path,
+            first_line=1,
+            dialect=file.dialect,
+            search_path=file.search_path,
+            template=file.template,
+            text=file.text,
+            system_id=system.id,
+            database=file.database,
+            job_id=job.id if job else None,
+        )
 
     def _report(self, system: System, report: Report) -> None:
         catalogue = self._catalogue
@@ -199,24 +209,41 @@ class _FolderWriter:
         catalogue.container(system, report.database)
         dataset = catalogue.report(place, report.folder, report.slug)
         catalogue.update(
-            dataset, "reports changed", title=report.title, owner=report.owner, address=report.link,
-            description=report.description, gone_since=None,
-        )  # fmt: skip
+            dataset,
+            "reports changed",
+            title=report.title,
+            owner=report.owner,
+            address=report.link,
+            description=report.description,
+            gone_since=None,
+        )
         for ordinal, element in enumerate(report.elements, 1):
             field_ = catalogue.field(dataset, element.name, element.kind)
             catalogue.update(
-                field_, "elements changed", kind=element.kind, ordinal=ordinal, description=element.description,
-                placeholder=False, gone_since=None,
-            )  # fmt: skip
+                field_,
+                "elements changed",
+                kind=element.kind,
+                ordinal=ordinal,
+                description=element.description,
+                placeholder=False,
+                gone_since=None,
+            )
             key = f"element:{self._known_by}:{report.slug}:{element.name}"
             self._keys.add(key)
             self._definitions.define(
-                key, self._provenance.of(report.path),
-                kind="element_columns" if element.declared else "element", place=report.path,
-                first_line=element.line, dialect="postgresql", search_path=report.search_path,
-                text=element.sql, system_id=system.id, database=report.database, dataset_id=dataset.id,
+                key,
+                self._provenance.of(report.path),
+                kind=DefinitionKind.ELEMENT_COLUMNS if element.declared else DefinitionKind.ELEMENT,
+                place=report.path,
+                first_line=element.line,
+                dialect="postgresql",
+                search_path=report.search_path,
+                text=element.sql,
+                system_id=system.id,
+                database=report.database,
+                dataset_id=dataset.id,
                 field_id=field_.id,
-            )  # fmt: skip
+            )
         catalogue.fields_gone(dataset, {element.name for element in report.elements}, "elements gone")
 
     def _check_dataset(self, system: System, report: Report, element: Element) -> None:
@@ -242,7 +269,7 @@ class _FolderWriter:
     def _check_columns(self, dataset: Dataset, report: Report, element: Element) -> None:
         """The columns that the expressions of an element name must be those of its dataset."""
         fields = self._catalogue.fields(dataset).values()
-        columns = [f.name for f in fields if f.gone_since is None and f.kind == "column"]
+        columns = [f.name for f in fields if f.gone_since is None and f.kind == FieldKind.COLUMN]
         key = dataset.name.removeprefix(f"{report.database}.")
         for problem in extract(element.sql, tables={key: columns}, search_path=report.search_path).diagnostics:
             if problem.code == "unknown_column":
@@ -277,13 +304,17 @@ class _Provenance:
             )
             for row in work.session.scalars(query):
                 self._last[row.place] = {
-                    "revision": row.revision, "authored_at": row.authored_at, "author": row.author
-                }  # fmt: skip
+                    "revision": row.revision,
+                    "authored_at": row.authored_at,
+                    "author": row.author,
+                }
         for commit in found.commits:
             for path in commit.files:
                 self._last[path.removeprefix(found.prefix)] = {
-                    "revision": commit.revision, "authored_at": commit.authored_at, "author": commit.author
-                }  # fmt: skip
+                    "revision": commit.revision,
+                    "authored_at": commit.authored_at,
+                    "author": commit.author,
+                }
 
     def of(self, path: str) -> dict[str, str | datetime | None]:
         """Return revision, authored_at and author; nothing of a folder that is no repository."""
@@ -305,12 +336,18 @@ def _write_revisions(work: UnitOfWork, found: Checkout, known_by: str) -> None:
             known.add((key, commit.revision))
             work.session.add(
                 Revision(
-                    id=work.catalogue.ids.next("revision"), source_id=work.source.id, key=key,
-                    revision=commit.revision, change=change, path=shown, authored_at=commit.authored_at,
-                    author=commit.author, summary=commit.summary,
+                    id=work.catalogue.ids.next("revision"),
+                    source_id=work.source.id,
+                    key=key,
+                    revision=commit.revision,
+                    change=change,
+                    path=shown,
+                    authored_at=commit.authored_at,
+                    author=commit.author,
+                    summary=commit.summary,
                     text=found.texts.get((commit.revision, path)),
                 )
-            )  # fmt: skip
+            )
             work.catalogue.changes["revisions"] += 1
 
 

@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 
 from jalan.catalog import repairs
+from jalan.catalog.kinds import DefinitionKind, How, LinkKind, LinkOrigin
 from jalan.catalog.names import normal_namespace
 from jalan.catalog.repairs import FlowTable, Repaired, Row
 from jalan.collecting import seldom_collecting
@@ -44,9 +45,7 @@ def load_tables(config: TabularConfig, work: UnitOfWork) -> None:
     for done in repaired.done:
         work.log.note("info", "repaired", _told(done), config.flows)
     for reason, (count, first) in repaired.broken.items():
-        work.log.note(
-            "warning", "unusable_row", f"{reason}: {count} rows are left out", f"{config.flows}:{first}"
-        )  # fmt: skip
+        work.log.note("warning", "unusable_row", f"{reason}: {count} rows are left out", f"{config.flows}:{first}")
     with work.writing(), seldom_collecting:
         _TableWriter(config, work).write(datasets, repaired)
 
@@ -72,9 +71,7 @@ def _flows(config: TabularConfig, allowed: Allowed) -> tuple[Table, Repaired]:
         named |= _columns_of(rule)
     _check_columns(config.flows, found.columns, named)
     lines = {id(row): line for row, line in zip(found.rows, found.lines, strict=True)}
-    table = FlowTable(
-        found.rows, mapping.flow, mapping.dataset, mapping.side, mapping.input, mapping.output, lines
-    )  # fmt: skip
+    table = FlowTable(found.rows, mapping.flow, mapping.dataset, mapping.side, mapping.input, mapping.output, lines)
     return found, repairs.check(table, [_apply(rule, table) for rule in config.rules])
 
 
@@ -160,10 +157,14 @@ class _TableWriter:
         }
         kind = (row[columns.kind] if columns.kind else "") or dataset.kind
         self._catalogue.update(
-            dataset, "datasets changed", kind=kind, placeholder=False, gone_since=None,
+            dataset,
+            "datasets changed",
+            kind=kind,
+            placeholder=False,
+            gone_since=None,
             facts={"listed in": self._work.source.name},
             **{name: value or None for name, value in values.items()},
-        )  # fmt: skip
+        )
 
     def _gone(self, datasets: list[Row]) -> None:
         """What the table listed before and lists no longer is gone, unless its own system says otherwise."""
@@ -196,9 +197,17 @@ class _TableWriter:
         job = self._definitions.job(self._work.source.name, name, None)
         key = f"{prefix}{flow}"
         definition = self._definitions.define(
-            key, kind="flow", place=f"flow {name}", first_line=1, dialect="csv", search_path=[], text=text,
-            system_id=self._named(first[mapping.dataset]).system_id, database="", job_id=job.id,
-        )  # fmt: skip
+            key,
+            kind=DefinitionKind.FLOW,
+            place=f"flow {name}",
+            first_line=1,
+            dialect="csv",
+            search_path=[],
+            text=text,
+            system_id=self._named(first[mapping.dataset]).system_id,
+            database="",
+            job_id=job.id,
+        )
         definition.coverage = Coverage(full=1).model_dump()
         statement = self._definitions.statements(definition, [(type_ or "flow", (0, len(text)))])[0]
         wanted = set()
@@ -212,11 +221,17 @@ class _TableWriter:
                 star = self._catalogue.field(target, "*")
                 wanted.add(
                     NewLink(
-                        source.id, target.id, star.id, "value", "transformation", statement,
-                        (place[id(given)],), place[id(made)],
+                        source.id,
+                        target.id,
+                        star.id,
+                        LinkKind.VALUE,
+                        How.TRANSFORMATION,
+                        statement,
+                        (place[id(given)],),
+                        place[id(made)],
                     )
-                )  # fmt: skip
-        self._definitions.links(definition, "catalogue", wanted)
+                )
+        self._definitions.links(definition, LinkOrigin.CATALOGUE, wanted)
         return key
 
     def _named(self, id_: str) -> Dataset:
