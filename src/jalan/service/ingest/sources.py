@@ -59,10 +59,10 @@ def ensure(engine: Engine, name: str, config: BaseModel, who: str) -> int:
             # Two may ask for the same one at once: the second finds what the first has made.
             now = datetime.now(UTC)
             new = insert(Source).values(
-                kind=config.kind,
+                kind=config.kind,  # type: ignore[attr-defined]
                 name=name,
                 state={},
-                config=without_secrets(config),  # type: ignore[attr-defined]
+                config=without_secrets(config),
                 created_at=now,
                 created_by=who,
                 removed_at=now,
