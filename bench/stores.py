@@ -11,6 +11,7 @@ import psycopg
 from sqlalchemy import Engine
 
 from jalan.demo.cluster import Cluster
+from jalan.service.context import Context
 from jalan.service.ingest import sources
 from jalan.service.ingest.registry import parse_config
 from jalan.store.database import create_database, migrate, open_store
@@ -46,10 +47,10 @@ def empty_store(cluster: Cluster) -> Iterator[Engine]:
 def bring_in_twice(engine: Engine, config: dict[str, Any], floor: float) -> None:
     """Run a source twice, and print what each run takes, in seconds and as a multiple of ``floor``."""
     parsed = parse_config(config)
-    source = sources.ensure(engine, "bench", parsed, "bench")
+    source = sources.ensure(Context(engine, "bench"), "bench", parsed)
     for what in ("all of it into an empty store", "once more, nothing being new"):
         start = time.perf_counter()
-        outcome = sources.ingest(engine, source, who="bench", config=parsed)
+        outcome = sources.ingest(Context(engine, "bench"), source, config=parsed)
         row(what, time.perf_counter() - start, floor, str(outcome.totals))
 
 

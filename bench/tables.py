@@ -18,7 +18,7 @@ from pyarrow import csv as arrow_csv
 from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
-from jalan.service.snapshot import Snapshot
+from jalan.service.graph_cache.snapshot import Snapshot
 from stores import bench_cluster, bring_in_twice, empty_store, row
 
 

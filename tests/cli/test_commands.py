@@ -220,7 +220,7 @@ def test_the_graph_goes_out_and_comes_in(store: Engine, demo: Demo, tmp_path: Pa
     out = tmp_path / "graph.jsonl"
     theirs = demo.engine.url.render_as_string(hide_password=False)
     assert _run("export", "-o", str(out), "--store", theirs).exit_code == 0
-    drawn = _run("export", "--format", "mermaid", "--around", "mart.loyalty", "--back", "1", "--store", theirs)
+    drawn = _run("export", "--format", "mermaid", "--around", "mart.loyalty", "--upstream", "1", "--store", theirs)
     assert drawn.stdout.startswith("flowchart LR")
     mine = store.url.render_as_string(hide_password=False)
     done = _run("import", str(out), "--store", mine, "--format", "json")

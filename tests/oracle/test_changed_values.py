@@ -12,7 +12,8 @@ from jalan.demo.cluster import Cluster
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.sources import DESK_TOKEN
 from jalan.demo.start import fill_store
-from jalan.service.snapshot import Snapshot, SnapshotCache
+from jalan.service.graph_cache.cache import SnapshotCache
+from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.sources.folder import read_folder
 from tests.conftest import ROOT, SMALL, Demo, admin, fresh_database
 

@@ -8,12 +8,13 @@ from alembic import command
 from sqlalchemy import Engine, select, text
 from sqlalchemy.orm import Session
 
+from jalan.service.context import Context
 from jalan.service.errors import Conflict, Invalid
 from jalan.service.ingest import declarations, overview, sources
 from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.store.database import alembic_config, migrate
-from jalan.store.models import Dataset, Declaration, Definition, Field, Link, Source
+from jalan.store.schema import Dataset, Declaration, Definition, Field, Link, Source
 from tests.store.state import content
 
 KNOWN = "create table core.fares as select port, fare_cents / 100.0 as fare from landing.tickets;\n"
@@ -41,14 +42,16 @@ def known(store: Engine, tmp_path: Path) -> Engine:
     (folder / "jalan.yaml").write_text("server: islands:5432\ndatabase: strait\n")
     (folder / "fares.sql").write_text(KNOWN)
     config = parse_config({"kind": "repository", "location": str(folder)})
-    sources.ingest(store, sources.ensure(store, "sql", config, "test"), who="test", config=config)
+    sources.ingest(Context(store, "test"), sources.ensure(Context(store, "test"), "sql", config), config=config)
     return store
 
 
 def _declare(store: Engine, tmp_path: Path, text: str) -> sources.Outcome:
     (tmp_path / "declared.yaml").write_text(text)
     config = parse_config({"kind": "declared", "location": str(tmp_path / "declared.yaml")})
-    return sources.ingest(store, sources.ensure(store, "declared", config, "test"), who="test", config=config)
+    return sources.ingest(
+        Context(store, "test"), sources.ensure(Context(store, "test"), "declared", config), config=config
+    )
 
 
 def _links(store: Engine) -> list[tuple[str, str, str]]:
@@ -99,10 +102,10 @@ def test_declaring_twice_changes_nothing_and_what_is_taken_out_ends(known: Engin
 def test_declarations_may_stand_in_the_repository(known: Engine, tmp_path: Path) -> None:
     (tmp_path / "sql" / "declared.yaml").write_text(DECLARED)
     config = parse_config({"kind": "repository", "location": str(tmp_path / "sql")})
-    sources.ingest(known, sources.ensure(known, "sql", config, "test"), who="test", config=config)
+    sources.ingest(Context(known, "test"), sources.ensure(Context(known, "test"), "sql", config), config=config)
     assert len(_links(known)) == 4
     (tmp_path / "sql" / "declared.yaml").unlink()
-    sources.ingest(known, sources.ensure(known, "sql", config, "test"), who="test", config=config)
+    sources.ingest(Context(known, "test"), sources.ensure(Context(known, "test"), "sql", config), config=config)
     assert _links(known) == []
 
 
@@ -112,20 +115,20 @@ def test_two_files_may_tell_of_one_consumer(known: Engine, tmp_path: Path) -> No
     (tmp_path / "office" / "a.yaml").write_text(again % "Quay desk" + "    # first\n")
     (tmp_path / "office" / "b.yaml").write_text((again % "Somebody else").replace("fares.fare", "fares.port"))
     config = parse_config({"kind": "declared", "location": str(tmp_path / "office")})
-    source = sources.ensure(known, "office", config, "test")
-    sources.ingest(known, source, who="test", config=config)
+    source = sources.ensure(Context(known, "test"), "office", config)
+    sources.ingest(Context(known, "test"), source, config=config)
     assert [target for _, target, _ in _links(known)] == [
         "Morning sheet.fare of core.fares", "Morning sheet.port of core.fares",
     ]  # fmt: skip
     with Session(known) as session:
         assert session.scalars(select(Dataset.owner).where(Dataset.name == "Morning sheet")).one() == "Quay desk"
-        (note,) = overview.ingestions(session, source)[0].notes
+        (note,) = overview.ingestions(Context(known, "test"), source)[0].notes
     assert (note.place, note.code) == ("b.yaml:2", "declared_twice")
     before = content(known)
-    assert sources.ingest(known, source, who="test", config=config).counts == {}
+    assert sources.ingest(Context(known, "test"), source, config=config).counts == {}
     assert content(known) == before
     (tmp_path / "office" / "a.yaml").unlink()
-    counts = sources.ingest(known, source, who="test", config=config).counts
+    counts = sources.ingest(Context(known, "test"), source, config=config).counts
     assert (counts["elements gone"], "consumers gone" in counts) == (1, False), "the other file still tells of it"
 
 
@@ -143,29 +146,29 @@ def _sheet(store: Engine, column: str, **values: str) -> declarations.ConsumerIn
 
 
 def test_a_consumer_is_declared_on_the_screen_and_taken_back(known: Engine) -> None:
-    first = declarations.declare_consumer(known, _sheet(known, "fare"), "test")
-    second = declarations.declare_consumer(known, _sheet(known, "port"), "test")
+    first = declarations.declare_consumer(Context(known, "test"), _sheet(known, "fare"))
+    second = declarations.declare_consumer(Context(known, "test"), _sheet(known, "port"))
     assert [target for _, target, _ in _links(known)] == [
         "Morning sheet.fare of core.fares", "Morning sheet.port of core.fares",
     ]  # fmt: skip
     with pytest.raises(Conflict, match="“Morning sheet” is declared already, and its owner is Quay desk"):
-        declarations.declare_consumer(known, _sheet(known, "port", owner="Crew"), "test")
+        declarations.declare_consumer(Context(known, "test"), _sheet(known, "port", owner="Crew"))
     with pytest.raises(Invalid, match="say why"):
-        declarations.declare_consumer(known, _sheet(known, "port", because=" "), "test")
-    shown = declarations.declared(known)
+        declarations.declare_consumer(Context(known, "test"), _sheet(known, "port", because=" "))
+    shown = declarations.declared(Context(known, "test"))
     assert [(one.id, one.kind, one.target, one.owner) for one in shown] == [
         (first, "consumer", "Morning sheet", "Quay desk"), (second, "consumer", "Morning sheet", "Quay desk"),
     ]  # fmt: skip
-    declarations.take_back(known, first, "test")
+    declarations.take_back(Context(known, "test"), first)
     assert [target for _, target, _ in _links(known)] == ["Morning sheet.port of core.fares"]
-    declarations.take_back(known, second, "test")
+    declarations.take_back(Context(known, "test"), second)
     with Session(known) as session:
         sheet = session.scalars(select(Dataset).where(Dataset.name == "Morning sheet")).one()
         assert sheet.gone_since is not None
         rows = session.scalars(select(Declaration)).all()
         assert [(row.declared_by, row.taken_back_by) for row in rows] == [("test", "test")] * 2, "both are kept"
     # Declared once more it is the same asset, and nobody holds its old owner against it.
-    declarations.declare_consumer(known, _sheet(known, "port", owner="Crew"), "test")
+    declarations.declare_consumer(Context(known, "test"), _sheet(known, "port", owner="Crew"))
     with Session(known) as session:
         again = session.scalars(select(Dataset).where(Dataset.name == "Morning sheet")).one()
         assert (again.id, again.owner, again.gone_since) == (sheet.id, "Crew", None)
@@ -180,29 +183,29 @@ def test_many_declare_at_once_and_nothing_acknowledged_is_lost(known: Engine) ->
         given = declarations.LinkIn(
             from_dataset=fares, from_field=fare, to_dataset=tickets, because=f"reason {number}", by="Ana"
         )
-        return declarations.declare_link(known, given, "test")
+        return declarations.declare_link(Context(known, "test"), given)
 
     with ThreadPoolExecutor(6) as pool:
         numbers = list(pool.map(declare, range(6)))
-    shown = {one.id: one.because for one in declarations.declared(known)}
+    shown = {one.id: one.because for one in declarations.declared(Context(known, "test"))}
     assert shown == {number: f"reason {n}" for n, number in enumerate(numbers)}
     with Session(known) as session:
         links = session.scalars(select(Link).where(Link.origin == "declared", Link.valid_to.is_(None))).all()
         source = session.scalars(select(Source.id).where(Source.name == declarations.NAME)).one()
     assert len(links) == 6
-    assert sources.ingest(known, source, who="test").counts == {}
+    assert sources.ingest(Context(known, "test"), source).counts == {}
 
 
 def test_what_stood_in_the_state_of_the_source_is_taken_over(known: Engine) -> None:
-    declarations.declare_consumer(known, _sheet(known, "fare"), "test")
-    before = declarations.declared(known)
+    declarations.declare_consumer(Context(known, "test"), _sheet(known, "fare"))
+    before = declarations.declared(Context(known, "test"))
     with known.begin() as connection:
         command.downgrade(alembic_config(connection), "0004")
         (state,) = connection.execute(text("select state from source where kind = 'declared'")).one()
         assert list(state["entries"]) == ["1"]
     migrate(known)
-    assert declarations.declared(known) == before
-    assert declarations.declare_consumer(known, _sheet(known, "port"), "test") == 2
+    assert declarations.declared(Context(known, "test")) == before
+    assert declarations.declare_consumer(Context(known, "test"), _sheet(known, "port")) == 2
     assert len(_links(known)) == 2
 
 
@@ -236,8 +239,8 @@ def test_an_entry_that_names_what_nobody_knows_leaves_the_others(
     before = len(_links(known))
     _declare(known, tmp_path, DECLARED.replace("core.fares.fare\n", f"{word}\n", 1))
     assert 0 < len(_links(known)) < before
-    with Session(known) as session:
-        notes = [note for source in overview.sources(session) for note in source.last_ingestion.notes]
+    with Context(known, "test") as context:
+        notes = [note for source in overview.sources(context) for note in source.last_ingestion.notes]
     (told,) = [note for note in notes if note.code == "unusable_declaration"]
     assert told.message.startswith(message)
     assert told.place == "declared.yaml:4"

@@ -13,20 +13,21 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from jalan.formats.graph import GraphRecord, LinkRecord
+from jalan.formats.registry import FORMATS
+from jalan.service.context import Context
 from jalan.service.errors import NotFound
-from jalan.service.export import ExportFormat, export, find_dataset, graph_record
+from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import sources
 from jalan.service.ingest.configuration import EventsConfig
-from jalan.service.snapshot import Snapshot
+from jalan.service.lineage.export import export, find_dataset, graph_record
 from tests.conftest import Demo
 from tests.store.state import content
 
 
-def _export(engine: Engine, form: ExportFormat, around: str | None = None, **hops: int) -> bytes:
-    with Session(engine) as session:
-        snapshot = Snapshot(session, None)
-        dataset = None if around is None else find_dataset(snapshot, around)
-        return export(snapshot, session, form, around=dataset, **hops)
+def _export(engine: Engine, form: str, around: str | None = None, **hops: int) -> bytes:
+    with Context(engine, "test") as context:
+        dataset = None if around is None else find_dataset(context.graph, around)
+        return export(context, FORMATS[form], around=dataset, **hops)
 
 
 def _record(engine: Engine) -> GraphRecord:
@@ -55,24 +56,24 @@ def _comparable(graph: GraphRecord) -> tuple[object, ...]:
 
 
 def test_an_empty_jalan_reads_our_export_and_has_the_same_graph(demo: Demo, store: Engine, tmp_path) -> None:  # type: ignore[no-untyped-def]
-    written = _export(demo.engine, ExportFormat.openlineage)
+    written = _export(demo.engine, "openlineage")
     path = tmp_path / "graph.jsonl"
     path.write_bytes(written)
     config = EventsConfig(file=str(path))
-    source = sources.ensure(store, "graph", config, "test")
-    sources.ingest(store, source, who="test", config=config)
+    source = sources.ensure(Context(store, "test"), "graph", config)
+    sources.ingest(Context(store, "test"), source, config=config)
     ours, theirs = _comparable(_record(demo.engine)), _comparable(_record(store))
     assert theirs[0] == ours[0]
     assert theirs[1] == ours[1]
     before = content(store)
-    assert sources.ingest(store, source, who="test", config=config).counts == {}
+    assert sources.ingest(Context(store, "test"), source, config=config).counts == {}
     assert content(store) == before
-    again = [json.loads(line) for line in _export(store, ExportFormat.openlineage).splitlines()]
+    again = [json.loads(line) for line in _export(store, "openlineage").splitlines()]
     assert len(again) == len(written.splitlines())
 
 
 def test_events_have_what_the_standard_asks_for(demo: Demo) -> None:
-    events = [json.loads(line) for line in _export(demo.engine, ExportFormat.openlineage).splitlines()]
+    events = [json.loads(line) for line in _export(demo.engine, "openlineage").splitlines()]
     for event in events:
         assert {"eventTime", "producer", "schemaURL"} <= event.keys()
         kind = event["schemaURL"].rpartition("/")[2]
@@ -91,7 +92,7 @@ def test_events_have_what_the_standard_asks_for(demo: Demo) -> None:
 
 def test_prov_is_read_by_the_reference_library(demo: Demo) -> None:
     document = prov.model.ProvDocument.deserialize(
-        content=_export(demo.engine, ExportFormat.prov).decode(), format="json"
+        content=_export(demo.engine, "prov-json").decode(), format="json"
     )
     derivations = list(document.get_records(prov.model.ProvDerivation))
     graph = _record(demo.engine)
@@ -105,7 +106,7 @@ def test_prov_is_read_by_the_reference_library(demo: Demo) -> None:
 
 
 def test_graphml_is_read_by_networkx_and_has_the_same_ways(demo: Demo) -> None:
-    read = networkx.read_graphml(io.BytesIO(_export(demo.engine, ExportFormat.graphml)), force_multigraph=True)
+    read = networkx.read_graphml(io.BytesIO(_export(demo.engine, "graphml")), force_multigraph=True)
     label = {node: (data["dataset"], data["label"]) for node, data in read.nodes(data=True)}
     values = networkx.DiGraph(
         (label[s], label[t]) for s, t, data in read.edges(data=True) if data["link"] == "value"
@@ -123,17 +124,17 @@ def test_drawings_hold_every_dataset_and_an_edge_for_each_two(demo: Demo) -> Non
     between = {
         (k.source[:2], k.target[:2], k.kind) for d in graph.definitions for k in d.links
     }  # fmt: skip
-    (drawn,) = pydot.graph_from_dot_data(_export(demo.engine, ExportFormat.dot).decode())
+    (drawn,) = pydot.graph_from_dot_data(_export(demo.engine, "dot").decode())
     assert len(drawn.get_edges()) == len(between)
     assert sum(len(cluster.get_nodes()) for cluster in drawn.get_subgraphs()) == len(graph.datasets)
-    lines = _export(demo.engine, ExportFormat.mermaid).decode().splitlines()
+    lines = _export(demo.engine, "mermaid").decode().splitlines()
     assert lines[0] == "flowchart LR"
     assert sum("-->" in line or "-.->" in line for line in lines) == len(between)
 
 
 def test_tables_of_links_say_the_same_as_csv_and_parquet(demo: Demo) -> None:
-    rows = list(csv.DictReader(io.StringIO(_export(demo.engine, ExportFormat.csv).decode())))
-    table = pq.read_table(io.BytesIO(_export(demo.engine, ExportFormat.parquet))).to_pylist()
+    rows = list(csv.DictReader(io.StringIO(_export(demo.engine, "csv").decode())))
+    table = pq.read_table(io.BytesIO(_export(demo.engine, "parquet"))).to_pylist()
     assert len(rows) == len(table) == sum(len(d.links) for d in _record(demo.engine).definitions)
     board = [row for row in rows if row["target_dataset"] == "strait.mart.sailing_board"]
     found = [row for row in board if row["target_column"] == "revenue" and row["place"].endswith(".sql")]
@@ -145,9 +146,9 @@ def test_tables_of_links_say_the_same_as_csv_and_parquet(demo: Demo) -> None:
 
 def test_the_part_around_an_asset(demo: Demo) -> None:
     whole = _record(demo.engine)
-    lines = _export(demo.engine, ExportFormat.mermaid, "mart.sailing_board", back=1, ahead=1).decode()
+    lines = _export(demo.engine, "mermaid", "mart.sailing_board", upstream=1, downstream=1).decode()
     assert "core.sailing_revenue" in lines
     assert "landing.tickets" not in lines
     assert lines.count('["') < len(whole.datasets)
     with pytest.raises(NotFound, match=r"there is no dataset “mart\.nothing”"):
-        _export(demo.engine, ExportFormat.dot, "mart.nothing")
+        _export(demo.engine, "dot", "mart.nothing")

@@ -8,9 +8,10 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
+from jalan.service.context import Context
 from jalan.service.ingest import overview
 from jalan.service.ingest.once import load, scan
-from jalan.store.models import Dataset, Definition, Field, Link, System
+from jalan.store.schema import Dataset, Definition, Field, Link, System
 from tests.conftest import admin, fresh_database
 
 SETTINGS = "database: {}\nserver: islands:5432\n"
@@ -25,7 +26,7 @@ def place(cluster: Cluster) -> Iterator[str]:
 
 
 def _scan(store: Engine, cluster: Cluster, name: str) -> None:
-    scan(store, cluster.url(name).replace("+psycopg", ""), known_as="islands:5432")
+    scan(Context(store, "command line"), cluster.url(name).replace("+psycopg", ""), known_as="islands:5432")
 
 
 def _from_file(store: Engine, file: str) -> set[str]:
@@ -47,7 +48,7 @@ def test_a_call_follows_what_the_scan_knows_and_is_read_again_when_it_changes(
     (tmp_path / "jalan.yaml").write_text(SETTINGS.format(place))
     (tmp_path / "run.sql").write_text("call refresh();\n")
     _scan(store, cluster, place)
-    load(store, tmp_path, name="ferry")
+    load(Context(store, "command line"), tmp_path, name="ferry")
     assert _from_file(store, "run.sql") == set()
     with admin(cluster, place) as connection:
         for column in ("fare", "tax"):
@@ -70,9 +71,9 @@ def test_a_call_follows_what_another_file_defines_in_whatever_order(
         (tmp_path / "c.sql").write_text(
             f"create procedure inner_one() language sql as $$ {BODY.format(column)} $$;\n"
         )
-        load(store, tmp_path, name="ferry")
+        load(Context(store, "command line"), tmp_path, name="ferry")
         assert _from_file(store, "a_run.sql") == {column}
-    counts = load(store, tmp_path, name="ferry").counts
+    counts = load(Context(store, "command line"), tmp_path, name="ferry").counts
     assert counts == {}, "the same once more changes nothing"
 
 
@@ -81,14 +82,14 @@ def test_a_table_that_no_scan_knows_is_a_warning_with_what_may_be_meant(
 ) -> None:
     (tmp_path / "jalan.yaml").write_text(SETTINGS.format(place))
     (tmp_path / "a.sql").write_text("insert into gross select fare from faers;\nselect 1 from pg_class;\n")
-    load(store, tmp_path, name="ferry")
-    with Session(store) as session:
-        (source,) = overview.sources(session)
-        found = overview.unread(session, source.id, 0, 9).items
+    load(Context(store, "command line"), tmp_path, name="ferry")
+    with Context(store, "test") as context:
+        (source,) = overview.sources(context)
+        found = overview.unread(context, source.id, 0, 9).items
     assert not [one for one in found if one.code == "unknown_table"]
     _scan(store, cluster, place)
-    with Session(store) as session:
-        found = overview.unread(session, source.id, 0, 9).items
+    with Context(store, "test") as context:
+        found = overview.unread(context, source.id, 0, 9).items
     (told,) = [one for one in found if one.code == "unknown_table" and one.level == "warning"]
     assert told.message == (
         "no scan has found “faers”; its columns are inferred from use; the nearest names are public.fares"
@@ -103,7 +104,7 @@ def test_what_is_copied_to_a_file_is_a_file_and_no_table(
     (tmp_path / "out.sql").write_text(
         "copy fares to '/out/fares.csv';\ncopy gross from 'drop/gross.csv';\ncopy fares to stdout;\n"
     )
-    load(store, tmp_path, name="ferry")
+    load(Context(store, "command line"), tmp_path, name="ferry")
     with Session(store) as session:
         query = select(System.namespace, Dataset.name, Dataset.kind).join(System, System.id == Dataset.system_id)
         found = {tuple(row) for row in session.execute(query) if ".csv" in row.name or "std" in row.name}

@@ -20,6 +20,7 @@ from hypothesis import strategies as st
 from sqlalchemy import Engine
 
 from jalan.demo.sources import OFFICE
+from jalan.service.context import Context
 from jalan.service.errors import Invalid
 from jalan.service.ingest import sources
 from jalan.service.ingest.registry import parse_config
@@ -158,7 +159,9 @@ def test_a_file_with_something_wrong_in_it(kept: Engine, tmp_path: Path, kind: s
         (tmp_path / name).write_bytes(_edited(data, edits))
         for work in (
             lambda: sources.preview(told),
-            lambda: sources.ingest(kept, sources.ensure(kept, kind, told, "test"), who="test", config=told),
+            lambda: sources.ingest(
+                Context(kept, "test"), sources.ensure(Context(kept, "test"), kind, told), config=told
+            ),
         ):
             with suppress(SourceError, Invalid):
                 work()

@@ -13,11 +13,12 @@ import pytest
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
+from jalan.service.context import Context
 from jalan.service.ingest import sources
 from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.sources.git import Repository
-from jalan.store.models import Definition, Revision
+from jalan.store.schema import Definition, Revision
 from tests.store.state import content
 
 COMMITS = 200
@@ -86,7 +87,9 @@ def _load(store: Engine, past: Past, **values: object) -> sources.Outcome:
     config = parse_config(
         {"kind": "repository", "location": str(past.place), "revision": "main", "folder": "sql", **values}
     )
-    return sources.ingest(store, sources.ensure(store, "repo", config, "test"), who="test", config=config)
+    return sources.ingest(
+        Context(store, "test"), sources.ensure(Context(store, "test"), "repo", config), config=config
+    )
 
 
 def _points(store: Engine, path: str) -> list[Revision]:
@@ -274,7 +277,9 @@ def test_links_and_odd_names_in_a_repository(past: Past, tmp_path: Path) -> None
 def test_a_plain_folder_has_no_commits(store: Engine, past: Past) -> None:
     past.git("checkout", "--quiet", "main")
     config = parse_config({"kind": "repository", "location": str(past.place / "sql")})
-    outcome = sources.ingest(store, sources.ensure(store, "plain", config, "test"), who="test", config=config)
+    outcome = sources.ingest(
+        Context(store, "test"), sources.ensure(Context(store, "test"), "plain", config), config=config
+    )
     assert outcome.totals == {"files": FILES, "reports": 0, "elements": 0}
     with Session(store) as session:
         assert session.scalars(select(Revision)).all() == []

@@ -13,13 +13,14 @@ from sqlalchemy import Engine, select, text
 from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
+from jalan.service.context import Context
 from jalan.service.ingest import overview, sources
 from jalan.service.ingest.configuration import HistoryConfig
 from jalan.service.ingest.kinds.history import digest_files, file_reading
 from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.sources.history_files import digest_file
-from jalan.store.models import Dataset, Field, Link, Query, QueryField, Use
+from jalan.store.schema import Dataset, Field, Link, Query, QueryField, Use
 from tests.conftest import admin, fresh_database
 from tests.store.state import content
 
@@ -67,7 +68,9 @@ def _logged(cluster: Cluster, word: str, suffix: str = "json") -> None:
 
 def _run(store: Engine, **values: object) -> sources.Outcome:
     config = parse_config({"kind": "history", "server": SERVER, **values})
-    return sources.ingest(store, sources.ensure(store, "history", config, "test"), who="test", config=config)
+    return sources.ingest(
+        Context(store, "test"), sources.ensure(Context(store, "test"), "history", config), config=config
+    )
 
 
 def _used(store: Engine) -> set[tuple[str, str | None, str]]:
@@ -190,9 +193,9 @@ def test_tables_of_queries_by_a_mapping(store: Engine, tmp_path: Path, form: str
     outcome = _run(store, **values)
     assert (outcome.totals["entries"], outcome.totals["queries"]) == (41, 2)
     assert _run(store, **values).counts == {}
-    with Session(store) as session:
-        (source,) = overview.sources(session)
-        (unread,) = overview.unread(session, source.id, 0, 5).items
+    with Context(store, "test") as context:
+        (source,) = overview.sources(context)
+        (unread,) = overview.unread(context, source.id, 0, 5).items
     assert (source.coverage.full, source.coverage.none) == (1, 1)
     assert unread.text == "select from where ("
     assert _runs(store) == 41

@@ -8,12 +8,14 @@ import pytest
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
-from jalan.service import standing
+from jalan.service.catalog import said
+from jalan.service.context import Context
 from jalan.service.errors import Conflict, NotFound
+from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import identity, sources
 from jalan.service.ingest.registry import parse_config
-from jalan.service.snapshot import Snapshot
-from jalan.store.models import Dataset
+from jalan.service.usage.uses import uses
+from jalan.store.schema import Dataset
 from tests.store.state import content
 
 FILES = {
@@ -35,14 +37,16 @@ def known(store: Engine, tmp_path: Path) -> Engine:
 
 def _load(store: Engine, tmp_path: Path) -> None:
     config = parse_config({"kind": "repository", "location": str(tmp_path / "sql")})
-    sources.ingest(store, sources.ensure(store, "sql", config, "test"), who="test", config=config)
+    sources.ingest(Context(store, "test"), sources.ensure(Context(store, "test"), "sql", config), config=config)
 
 
 def _events(store: Engine, tmp_path: Path, *events: dict, name: str = "events") -> sources.Outcome:
     path = tmp_path / f"{name}.jsonl"
     path.write_bytes(b"".join(orjson.dumps(event) + b"\n" for event in events))
     config = parse_config({"kind": "events", "file": str(path)})
-    return sources.ingest(store, sources.ensure(store, name, config, "test"), who="test", config=config)
+    return sources.ingest(
+        Context(store, "test"), sources.ensure(Context(store, "test"), name, config), config=config
+    )
 
 
 def _event(namespace: str, name: str, fields: dict[str, str], **facets: object) -> dict:
@@ -69,7 +73,7 @@ def _graph(store: Engine) -> tuple[set[str], set[tuple[str, str]]]:
 def test_two_become_one_with_all_links_and_two_again_without_loss(known: Engine) -> None:
     before, stored = _graph(known), content(known)
     old, new = _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares")
-    alias = identity.join(known, old, new, "Ana Quay", "renamed in May")
+    alias = identity.join(Context(known, "Ana Quay"), old, new, "renamed in May")
     names, links = _graph(known)
     assert "strait.core.fares_old" not in names
     assert ("core.fares.port", "mart.board.port") in links, "what read the old name reads the new one"
@@ -77,11 +81,11 @@ def test_two_become_one_with_all_links_and_two_again_without_loss(known: Engine)
         snapshot = Snapshot(session, None)
         info = snapshot.datasets[snapshot.dataset_at[old]]
         assert info.id == new, "the address of the old one leads to the new one"
-        (shown,) = standing.aliases(session, info)
+        (shown,) = said.aliases(session, info)
         assert (shown.name, shown.who, shown.note, shown.origin) == (
             "strait.core.fares_old", "Ana Quay", "renamed in May", "person",
         )  # fmt: skip
-    identity.part(known, alias, "Ana Quay")
+    identity.part(Context(known, "Ana Quay"), alias)
     assert _graph(known) == before
     after = content(known)
     after.pop("alias")
@@ -101,28 +105,30 @@ def test_uses_go_with_a_join_and_come_back(known: Engine, tmp_path: Path) -> Non
             "mapping": {"text": "sent", "time": "at", "user": "who", "database": "db"},
         }
     )  # fmt: skip
-    sources.ingest(known, sources.ensure(known, "queries", config, "test"), who="test", config=config)
+    sources.ingest(Context(known, "test"), sources.ensure(Context(known, "test"), "queries", config), config=config)
 
     def people(name: str) -> list[str]:
         with Session(known) as session:
             snapshot = Snapshot(session, None)
             info = snapshot.datasets[snapshot.dataset_at[_id(known, name)]]
-            return [use.person for use in standing.uses(session, info, datetime(2026, 11, 21, tzinfo=UTC))]
+            return [use.person for use in uses(session, info, datetime(2026, 11, 21, tzinfo=UTC))]
 
     assert (people("strait.core.fares_old"), people("strait.core.fares")) == (["ana"], ["ben"])
-    alias = identity.join(known, _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares"), "test")
+    alias = identity.join(
+        Context(known, "test"), _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares")
+    )
     assert people("strait.core.fares") == ["ana", "ben"]
-    identity.part(known, alias, "test")
+    identity.part(Context(known, "test"), alias)
     assert (people("strait.core.fares_old"), people("strait.core.fares")) == (["ana"], ["ben"])
 
 
 def test_what_comes_in_meanwhile_is_where_it_was_said_to_be(known: Engine, tmp_path: Path) -> None:
     old, new = _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares")
-    alias = identity.join(known, old, new, "Ana Quay")
+    alias = identity.join(Context(known, "Ana Quay"), old, new)
     (tmp_path / "sql" / "sheet.sql").write_text("create table mart.sheet as select port from core.fares_old;\n")
     _load(known, tmp_path)
     assert ("core.fares.port", "mart.sheet.port") in _graph(known)[1]
-    identity.part(known, alias, "Ana Quay")
+    identity.part(Context(known, "Ana Quay"), alias)
     assert ("core.fares_old.port", "mart.sheet.port") in _graph(known)[1]
 
 
@@ -130,7 +136,7 @@ def test_the_past_shows_two_where_they_were_two(known: Engine) -> None:
     from datetime import UTC, datetime
 
     before = datetime.now(UTC)
-    identity.join(known, _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares"), "Ana Quay")
+    identity.join(Context(known, "Ana Quay"), _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares"))
     with Session(known) as session:
         assert "strait.core.fares_old" in {d.name for d in Snapshot(session, before).datasets}
 
@@ -138,13 +144,13 @@ def test_the_past_shows_two_where_they_were_two(known: Engine) -> None:
 def test_what_makes_no_sense_is_refused(known: Engine) -> None:
     old, new = _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares")
     with pytest.raises(NotFound, match="there is no dataset 999999"):
-        identity.join(known, old, 999_999, "Ana Quay")
-    alias = identity.join(known, old, new, "Ana Quay")
+        identity.join(Context(known, "Ana Quay"), old, 999_999)
+    alias = identity.join(Context(known, "Ana Quay"), old, new)
     with pytest.raises(Conflict, match="are one already"):
-        identity.join(known, new, old, "Ana Quay")
-    identity.part(known, alias, "Ana Quay")
+        identity.join(Context(known, "Ana Quay"), new, old)
+    identity.part(Context(known, "Ana Quay"), alias)
     with pytest.raises(NotFound, match="that holds"):
-        identity.part(known, alias, "Ana Quay")
+        identity.part(Context(known, "Ana Quay"), alias)
 
 
 def test_producers_that_spell_a_name_differently_mean_one_thing(known: Engine, tmp_path: Path) -> None:
@@ -184,7 +190,7 @@ def test_a_conflict_is_kept_with_both_claims_and_the_system_itself_wins(
         {"kind": "postgresql", "host": "127.0.0.1", "port": cluster.port, "database": database, "user": "jalan",
          "password": cluster.password}
     )  # fmt: skip
-    sources.ingest(known, sources.ensure(known, "scan", config, "test"), who="test", config=config)
+    sources.ingest(Context(known, "test"), sources.ensure(Context(known, "test"), "scan", config), config=config)
     # A later word of somebody else does not count more than the system's own.
     _events(known, tmp_path, _event(server, name, {"port": "varchar", "fare": "integer", "note": "text"}))
     with Session(known) as session:
@@ -194,7 +200,7 @@ def test_a_conflict_is_kept_with_both_claims_and_the_system_itself_wins(
             snapshot.fields[f].name: snapshot.fields[f].type
             for f in info.fields if snapshot.fields[f].gone_since is None
         }  # fmt: skip
-        found = {c.column: [(k.source, k.has, k.type) for k in c.claims] for c in standing.conflicts(session, info)}
+        found = {c.column: [(k.source, k.has, k.type) for k in c.claims] for c in said.conflicts(session, info)}
     assert types == {"port": "text", "fare": "numeric(8,2)", "sold_on": "date"}
     assert found == {
         "port": [("scan", True, "text"), ("events", True, "varchar")],
@@ -211,13 +217,13 @@ def test_two_names_of_a_server_are_one_system(known: Engine, tmp_path: Path) -> 
     before = _graph(known)
     with Session(known) as session:
         assert len(Snapshot(session, None).datasets) == 5
-    alias = identity.join_systems(known, "postgresql://TIDE:6000", "postgres://islands", "Ana Quay")
+    alias = identity.join_systems(Context(known, "Ana Quay"), "postgresql://TIDE:6000", "postgres://islands")
     with Session(known) as session:
         snapshot = Snapshot(session, None)
         assert len(snapshot.datasets) == 4
         assert {d.namespace for d in snapshot.datasets} == {"postgres://islands:5432"}
         assert identity.find_alias(session, "postgres://tide:6000", "postgres://islands:5432") == alias
     with pytest.raises(Conflict, match="are one already"):
-        identity.join_systems(known, "postgres://tide:6000", "postgres://islands:5432", "Ana Quay")
-    identity.part(known, alias, "Ana Quay")
+        identity.join_systems(Context(known, "Ana Quay"), "postgres://tide:6000", "postgres://islands:5432")
+    identity.part(Context(known, "Ana Quay"), alias)
     assert _graph(known) == before

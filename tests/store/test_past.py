@@ -10,10 +10,14 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
-from jalan.service import assets, roads
+from jalan.service.catalog.facts import facts
+from jalan.service.catalog.pages import catalog
+from jalan.service.context import Context
+from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import identity
 from jalan.service.ingest.once import load, scan
-from jalan.service.snapshot import Snapshot
+from jalan.service.lineage.evidence import evidence
+from jalan.service.lineage.lanes import lanes
 from tests.conftest import admin, fresh_database
 
 STEPS = 9
@@ -22,18 +26,16 @@ SETTINGS = "database: {0}\nserver: islands:5432\nowners: {{public: {1}}}\n"
 
 def shown(engine: Engine, at: datetime | None) -> dict[str, Any]:
     """Everything that the screens show of the graph, without whom it was used by."""
-    with Session(engine) as session:
-        graph = Snapshot(session, at)
-        page = assets.catalog(graph, "", {}, 500, None)
+    with Context(engine, "test", as_of=at) as context:
+        graph = context.graph
+        page = catalog(context, "", {}, 500, None)
         return {
             "catalog": page.model_dump(),
-            "facts": {
-                row.id: assets.facts(graph, session, row.id).model_dump(exclude={"uses"}) for row in page.items
-            },
+            "facts": {row.id: facts(context, row.id).model_dump(exclude={"uses"}) for row in page.items},
             "lanes": {
-                row.id: roads.lanes(graph, row.id, 3, 3, True).model_dump(exclude={"as_of"}) for row in page.items
+                row.id: lanes(context, row.id, 3, 3, True).model_dump(exclude={"as_of"}) for row in page.items
             },
-            "evidence": [roads.evidence(graph, link.id).model_dump() for link in graph.links],
+            "evidence": [evidence(context, link.id).model_dump() for link in graph.links],
         }
 
 
@@ -105,8 +107,8 @@ def test_the_past_is_shown_as_it_was(store: Engine, cluster: Cluster, tmp_path: 
         before: list[tuple[datetime, dict[str, Any]]] = []
         for step in range(STEPS):
             harbour.change()
-            scan(store, cluster.url(name).replace("+psycopg", ""), known_as="islands:5432")
-            load(store, tmp_path, name="ferry")
+            scan(Context(store, "command line"), cluster.url(name).replace("+psycopg", ""), known_as="islands:5432")
+            load(Context(store, "command line"), tmp_path, name="ferry")
             if step == STEPS // 2:
                 _join(store)
             before.append((datetime.now(UTC), shown(store, None)))
@@ -120,17 +122,17 @@ def _join(store: Engine) -> None:
     with Session(store) as session:
         made = [info for info in Snapshot(session, None).datasets if info.title.startswith("made_")]
     if len(made) > 1:
-        identity.join(store, made[0].id, made[1].id, "test", None)
+        identity.join(Context(store, "test"), made[0].id, made[1].id, None)
 
 
 def test_a_renamed_column_is_shown_by_its_old_name_in_the_past(store: Engine, cluster: Cluster) -> None:
     with fresh_database(cluster) as name, admin(cluster, name) as connection:
         url = cluster.url(name).replace("+psycopg", "")
         connection.execute("create table fares (fare int); create table ports (port int)")
-        scan(store, url)
+        scan(Context(store, "command line"), url)
         at = datetime.now(UTC)
         connection.execute("alter table fares rename fare to price; drop table ports")
-        scan(store, url)
+        scan(Context(store, "command line"), url)
         with Session(store) as session:
             then, now = Snapshot(session, at), Snapshot(session, None)
             columns = [

@@ -10,12 +10,13 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
+from jalan.service.context import Context
 from jalan.service.ingest import overview, sources
 from jalan.service.ingest.log import IngestionLog
 from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.sources.postgres import read_database
-from jalan.store.models import Dataset, Definition, Field, Link, System
+from jalan.store.schema import Dataset, Definition, Field, Link, System
 from tests.conftest import ROOT, admin, fresh_database
 from tests.store.state import content
 
@@ -66,8 +67,8 @@ def _config(cluster: Cluster, database: str, **values: object) -> dict:
 
 
 def _scan(store: Engine, config: dict, name: str = "place") -> sources.Outcome:
-    source = sources.ensure(store, name, parse_config(config), "test")
-    return sources.ingest(store, source, who="test", config=parse_config(config))
+    source = sources.ensure(Context(store, "test"), name, parse_config(config))
+    return sources.ingest(Context(store, "test"), source, config=parse_config(config))
 
 
 def _links(store: Engine) -> set[tuple[str, str, str]]:
@@ -168,8 +169,8 @@ def test_the_minimal_role_sees_what_it_was_given(store: Engine, cluster: Cluster
         assert any("hidden" in warning for warning in found.warnings)
         outcome = _scan(store, config)
         assert outcome.totals["tables"] == 6, "the catalogue tells of tables that the role may not read"
-        with Session(store) as session:
-            (source,) = overview.sources(session)
+        with Context(store, "test") as context:
+            (source,) = overview.sources(context)
         assert [note.code for note in source.last_ingestion.notes] == ["closed_schema"]
         reader = psycopg.connect(cluster.url(name).replace("+psycopg", ""), user=role, password="x1")
         with reader, pytest.raises(psycopg.errors.InsufficientPrivilege):
@@ -204,9 +205,9 @@ def test_a_view_that_cannot_be_read_is_one_diagnostic_and_the_rest_is_there(
 
     monkeypatch.setattr("jalan.lineage.script.parse", refusing)
     _scan(store, _config(cluster, place[0]))
-    with Session(store) as session:
-        (source,) = overview.sources(session)
-        (unread,) = overview.unread(session, source.id, 0, 10).items
+    with Context(store, "test") as context:
+        (source,) = overview.sources(context)
+        (unread,) = overview.unread(context, source.id, 0, 10).items
     assert (unread.place, unread.level, unread.message) == ("hidden.cost", "error", "refused for the test")
     assert source.coverage.none == 1
     assert ("core.tickets.fare_cents", "core.gross.gross", "value") in _links(store)
@@ -236,8 +237,8 @@ def test_a_server_that_stops_in_the_middle_leaves_what_was_there(store: Engine, 
             with pytest.raises(SourceError, match="cannot read"):
                 _scan(store, config)
         assert content(store) == before
-        with Session(store) as session:
-            (source,) = overview.sources(session)
+        with Context(store, "test") as context:
+            (source,) = overview.sources(context)
         assert source.last_ingestion.state == "failed"
         assert other.password not in str(source.model_dump())
     finally:

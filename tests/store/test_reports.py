@@ -10,12 +10,13 @@ from sqlalchemy import Engine, select, text
 from sqlalchemy.orm import Session
 
 from jalan.demo.report_desk import Trouble, create_desk, read_content, served
+from jalan.service.context import Context
 from jalan.service.ingest import overview, sources
 from jalan.service.ingest.kinds.reports import circular
 from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
 from jalan.sources.reports_service import ReportsService
-from jalan.store.models import Dataset, Field, Link
+from jalan.store.schema import Dataset, Field, Link
 from tests.store.state import content
 
 
@@ -32,7 +33,9 @@ class Desk:
                 "server": "islands:5432", "page_size": 2, "retries": 2, **values,
             }
         )  # fmt: skip
-        return sources.ingest(store, sources.ensure(store, "desk", config, "test"), who="test", config=config)
+        return sources.ingest(
+            Context(store, "test"), sources.ensure(Context(store, "test"), "desk", config), config=config
+        )
 
 
 @pytest.fixture
@@ -74,8 +77,8 @@ def test_columns_flow_from_the_warehouse_through_extracts_and_calculations(store
             d.title: (d.owner, d.container_id) for d in session.scalars(select(Dataset)) if d.kind == "report"
         }
         assert folders["Late watch"][0] == "Harbour office"
-        (source,) = overview.sources(session)
-        found = overview.unread(session, source.id, 0, 9).items
+        (source,) = overview.sources(Context(store, "test"))
+        found = overview.unread(Context(store, "test"), source.id, 0, 9).items
     (unread,) = [one for one in found if one.code == "unknown_column"]
     assert unread.message == "there is no field “last_weke”; the nearest names are last_week, crew load.last_week"
     assert "t0ken" not in source.model_dump_json()
@@ -102,8 +105,8 @@ def test_one_bad_item_of_a_list_is_told_and_nothing_of_the_others_is_lost(store:
     outcome = desk.crawl(store)
     assert _links(store) == links
     assert not any(key.endswith(("gone", "closed", "withdrawn")) for key in outcome.counts)
-    with Session(store) as session:
-        notes = overview.sources(session)[0].last_ingestion.notes
+    with Context(store, "test") as context:
+        notes = overview.sources(context)[0].last_ingestion.notes
     assert {note.message for note in notes} >= {"name: Field required", "“quay-board” is listed twice"}
     assert all(note.place.startswith("/api/") for note in notes if note.code == "unreadable_item")
 
@@ -136,9 +139,9 @@ def test_what_is_calculated_from_itself_is_told(store: Engine, desk: Desk) -> No
         {"name": "slack", "expression": "slack"},
     ]
     desk.crawl(store)
-    with Session(store) as session:
-        (source,) = overview.sources(session)
-        found = overview.unread(session, source.id, 0, 50).items
+    with Context(store, "test") as context:
+        (source,) = overview.sources(context)
+        found = overview.unread(context, source.id, 0, 50).items
     told = {one.message for one in found if one.code == "circular_calculation"}
     assert told == {
         "this is calculated from itself: ebb ← flood ← ebb",
@@ -190,8 +193,8 @@ def test_what_does_not_pass_leaves_what_was_there(store: Engine, desk: Desk, ans
     with pytest.raises(SourceError, match=message):
         desk.crawl(store)
     assert content(store) == before
-    with Session(store) as session:
-        assert overview.sources(session)[0].last_ingestion.state == "failed"
+    with Context(store, "test") as context:
+        assert overview.sources(context)[0].last_ingestion.state == "failed"
 
 
 def test_a_service_that_is_not_there(store: Engine, desk: Desk) -> None:

@@ -17,13 +17,14 @@ from sqlalchemy.orm import Session
 from jalan.demo.cluster import Cluster
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.sources import OFFICE
+from jalan.service.context import Context
 from jalan.service.errors import Conflict, Invalid, NotFound
 from jalan.service.ingest import log, overview, scheduler, secrets, sources
 from jalan.service.ingest.log import Cancelled, IngestionLog
 from jalan.service.ingest.once import load
 from jalan.service.ingest.registry import parse_config
 from jalan.sources.errors import SourceError
-from jalan.store.models import Ingestion, Source
+from jalan.store.schema import Ingestion, Source
 from tests.conftest import admin, fresh_database
 from tests.store.state import content
 from tests.store.test_tabular import CONFIG as TABULAR
@@ -59,15 +60,15 @@ def _declared(tmp_path: Path) -> dict:
 
 
 def _source(store: Engine, source: int) -> overview.SourceFact:
-    with Session(store) as session:
-        return overview.source(session, source)
+    with Context(store, "test") as context:
+        return overview.source(context, source)
 
 
 # --- secrets ---------------------------------------------------------------------------------------------
 
 
 def test_secrets_are_encrypted_and_in_no_answer(store: Engine, key: Path) -> None:
-    source = sources.add(store, "place", _postgres(), who="test")
+    source = sources.add(Context(store, "test"), "place", _postgres())
     with store.connect() as connection:
         row = connection.execute(text("select * from source")).mappings().one()
     assert PASSWORD not in str(dict(row))
@@ -87,26 +88,26 @@ def test_a_secret_may_come_from_the_environment(
     config = _postgres(
         host="127.0.0.1", port=cluster.port, database="postgres", user="jalan", password="env:JALAN_SOURCE_TIDE_PW"
     )
-    source = sources.add(store, "place", config, who="test")
+    source = sources.add(Context(store, "test"), "place", config)
     assert _source(store, source).secrets == {"password": "env:JALAN_SOURCE_TIDE_PW"}
     with pytest.raises(Invalid, match="the environment variable JALAN_SOURCE_TIDE_PW is not set"):
-        sources.ingest(store, source, who="test")
+        sources.ingest(Context(store, "test"), source)
     monkeypatch.setenv("JALAN_SOURCE_TIDE_PW", cluster.password)
-    assert sources.ingest(store, source, who="test").totals["tables"] == 0
+    assert sources.ingest(Context(store, "test"), source).totals["tables"] == 0
 
 
 def test_no_other_variable_of_the_server_is_sent_anywhere(store: Engine, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("HARBOUR_KEY", "tidal")
     config = _postgres(host="127.0.0.1", port=1, database="postgres", user="jalan", password="env:HARBOUR_KEY")
-    source = sources.add(store, "place", config, who="test")
+    source = sources.add(Context(store, "test"), "place", config)
     with pytest.raises(Invalid, match="whose names begin with JALAN_SOURCE_") as refused:
-        sources.ingest(store, source, who="test")
+        sources.ingest(Context(store, "test"), source)
     assert "tidal" not in str(refused.value)
 
 
 def test_a_password_in_a_git_address_is_sealed_and_in_no_answer(store: Engine) -> None:
     config = {"kind": "repository", "location": f"https://ann:{PASSWORD.replace(' ', '%20')}@quay.example/x.git"}
-    source = sources.add(store, "place", {**config, "revision": "main"}, who="test")
+    source = sources.add(Context(store, "test"), "place", {**config, "revision": "main"})
     with store.connect() as connection:
         row = connection.execute(text("select * from source")).mappings().one()
     assert row["config"]["location"] == "https://quay.example/x.git"
@@ -118,27 +119,27 @@ def test_a_password_in_a_git_address_is_sealed_and_in_no_answer(store: Engine) -
 
 
 def test_another_key_cannot_read_them_and_says_so(store: Engine, key: Path) -> None:
-    source = sources.add(store, "place", _postgres(), who="test")
+    source = sources.add(Context(store, "test"), "place", _postgres())
     key.unlink()
     with pytest.raises(Invalid, match="were encrypted with another key; set JALAN_SECRET_KEY"):
-        sources.ingest(store, source, who="test")
+        sources.ingest(Context(store, "test"), source)
 
 
 def test_under_another_key_lists_are_read_and_secrets_can_be_given_anew(store: Engine, key: Path) -> None:
-    source = sources.add(store, "place", _postgres(), who="test")
+    source = sources.add(Context(store, "test"), "place", _postgres())
     key.unlink()
     assert _source(store, source).secrets == {"password": "unreadable"}
     with pytest.raises(Invalid, match="give the secrets again"):
-        sources.change(store, source, _postgres(password=None), schedule=None, who="test")
-    sources.change(store, source, _postgres(password="another"), schedule=None, who="test")
+        sources.change(Context(store, "test"), source, _postgres(password=None), schedule=None)
+    sources.change(Context(store, "test"), source, _postgres(password="another"), schedule=None)
     assert _source(store, source).secrets == {"password": "kept"}
 
 
 def test_a_key_that_others_can_read_is_refused(store: Engine, key: Path) -> None:
-    sources.add(store, "place", _postgres(), who="test")
+    sources.add(Context(store, "test"), "place", _postgres())
     key.chmod(0o640)
     with pytest.raises(Invalid, match="others may read this key"):
-        sources.add(store, "other", _postgres(), who="test")
+        sources.add(Context(store, "test"), "other", _postgres())
 
 
 def _password(store: Engine, source: int) -> str:
@@ -148,7 +149,7 @@ def _password(store: Engine, source: int) -> str:
 
 
 def test_the_key_is_changed_and_nothing_is_lost(store: Engine, key: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    source = sources.add(store, "place", _postgres(), who="test")
+    source = sources.add(Context(store, "test"), "place", _postgres())
     before = key.read_bytes()
     assert secrets.rotate(store) == (1, [], None)
     assert key.read_bytes() != before
@@ -167,7 +168,7 @@ def test_the_key_is_changed_and_nothing_is_lost(store: Engine, key: Path, monkey
 def test_a_change_of_keys_that_was_broken_off_is_gone_on_with(
     store: Engine, key: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    source = sources.add(store, "place", _postgres(), who="test")
+    source = sources.add(Context(store, "test"), "place", _postgres())
 
     def broken(*_: object) -> None:
         raise OSError("the machine stopped")
@@ -185,28 +186,30 @@ def test_a_change_of_keys_that_was_broken_off_is_gone_on_with(
 def test_a_run_that_fails_leaves_settings_and_sources_as_they_were(store: Engine, tmp_path: Path) -> None:
     (tmp_path / "jalan.yaml").write_text("database: strait\nserver: islands:5432\n")
     (tmp_path / "a.sql").write_text("insert into core.a select b from core.c")
-    load(store, tmp_path, name="ferry")
-    with Session(store) as session:
-        before = overview.sources(session)[0].config
+    load(Context(store, "command line"), tmp_path, name="ferry")
+    with Context(store, "test") as context:
+        before = overview.sources(context)[0].config
     for name in ("ferry", "new"):
         with pytest.raises(SourceError):
-            load(store, tmp_path, name=name, revision="-x")
+            load(Context(store, "command line"), tmp_path, name=name, revision="-x")
         with pytest.raises(SourceError):
-            load(store, tmp_path / "nowhere", name=name)
-    with Session(store) as session:
-        (found,) = overview.sources(session)
+            load(Context(store, "command line"), tmp_path / "nowhere", name=name)
+    with Context(store, "test") as context:
+        (found,) = overview.sources(context)
     assert (found.name, found.config) == ("ferry", before)
-    assert load(store, tmp_path, name="new").totals["files"] == 1
+    assert load(Context(store, "command line"), tmp_path, name="new").totals["files"] == 1
 
 
 def test_a_change_keeps_secrets_but_sends_them_to_no_other_address(store: Engine) -> None:
-    source = sources.add(store, "place", _postgres(), who="test")
-    sources.change(store, source, _postgres(password=None, database="harbour"), schedule="0 3 * * *", who="test")
+    source = sources.add(Context(store, "test"), "place", _postgres())
+    sources.change(
+        Context(store, "test"), source, _postgres(password=None, database="harbour"), schedule="0 3 * * *"
+    )
     with Session(store) as session:
         found = sources.configuration(session.get_one(Source, source))
     assert found.password.get_secret_value() == PASSWORD  # type: ignore[attr-defined]
     with pytest.raises(Invalid, match="host: this is another address; give the secrets again"):
-        sources.change(store, source, _postgres(password=None, host="elsewhere"), schedule=None, who="test")
+        sources.change(Context(store, "test"), source, _postgres(password=None, host="elsewhere"), schedule=None)
     with Session(store) as session, pytest.raises(Invalid, match="another address"):
         sources.completed(session, source, _postgres(password=None, port=6000))
 
@@ -227,21 +230,21 @@ def test_a_change_keeps_secrets_but_sends_them_to_no_other_address(store: Engine
 )
 def test_a_wrong_configuration_is_explained(store: Engine, config: dict, message: str) -> None:
     with pytest.raises(Invalid, match=message):
-        sources.add(store, "place", config, who="test")
+        sources.add(Context(store, "test"), "place", config)
 
 
 def test_names_are_taken_once_and_can_be_used_again_after_removal(store: Engine, tmp_path: Path) -> None:
-    source = sources.add(store, "office", _declared(tmp_path), who="test")
-    sources.ingest(store, source, who="test")
+    source = sources.add(Context(store, "test"), "office", _declared(tmp_path))
+    sources.ingest(Context(store, "test"), source)
     with pytest.raises(Conflict, match="there is a source “office” already"):
-        sources.add(store, "office", _declared(tmp_path), who="test")
+        sources.add(Context(store, "test"), "office", _declared(tmp_path))
     with pytest.raises(Invalid, match="without colon"):
-        sources.add(store, "a:b", _declared(tmp_path), who="test")
-    sources.remove(store, source, "test")
+        sources.add(Context(store, "test"), "a:b", _declared(tmp_path))
+    sources.remove(Context(store, "test"), source)
     with Session(store) as session, pytest.raises(NotFound):
         sources.get(session, source)
-    assert sources.add(store, "office", _declared(tmp_path), who="test") == source
-    assert sources.ingest(store, source, who="test").counts == {}, "what it brought was still there"
+    assert sources.add(Context(store, "test"), "office", _declared(tmp_path)) == source
+    assert sources.ingest(Context(store, "test"), source).counts == {}, "what it brought was still there"
 
 
 # --- schedules -------------------------------------------------------------------------------------------
@@ -250,43 +253,41 @@ def test_names_are_taken_once_and_can_be_used_again_after_removal(store: Engine,
 def test_the_trouble_of_one_source_stops_no_other(
     store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    broken = sources.add(store, "broken", _declared(tmp_path), schedule="0 0 29 2 *", who="test")
-    never = sources.add(store, "never", _declared(tmp_path), schedule="0 0 29 2 *", who="test")
-    sources.add(store, "office", _declared(tmp_path), schedule="0 0 29 2 *", who="test")
+    broken = sources.add(Context(store, "test"), "broken", _declared(tmp_path), schedule="0 0 29 2 *")
+    never = sources.add(Context(store, "test"), "never", _declared(tmp_path), schedule="0 0 29 2 *")
+    sources.add(Context(store, "test"), "office", _declared(tmp_path), schedule="0 0 29 2 *")
     with store.begin() as connection:
         connection.execute(update(Source).where(Source.id == broken).values(schedule="every now and then"))
         connection.execute(update(Source).where(Source.id == never).values(schedule="0 0 30 2 *"))
     begin = scheduler.start
-    monkeypatch.setattr(
-        scheduler, "start", lambda engine, id_, who: begin(engine, id_, who) if id_ != broken else 1 / 0
-    )
+    monkeypatch.setattr(scheduler, "start", lambda context, id_: begin(context, id_) if id_ != broken else 1 / 0)
     (run,) = scheduler.Scheduler(store).look(datetime.now(UTC) + timedelta(days=3000))
     _until(lambda: _run_of(store, run).state == "done")
     assert _run_of(store, run).subject == "office"
-    with Session(store) as session:
-        assert [one.name for one in overview.sources(session)] == ["broken", "never", "office"]
+    with Context(store, "test") as context:
+        assert [one.name for one in overview.sources(context)] == ["broken", "never", "office"]
 
 
 def test_the_last_words_of_a_process_are_kept(
     store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    source = sources.add(Context(store, "test"), "office", _declared(tmp_path))
     program = tmp_path / "python"
     program.write_text("#!/bin/sh\necho 'out of tide' >&2\nexit 7\n")
     program.chmod(0o755)
     monkeypatch.setattr(sys, "executable", str(program))
-    run = scheduler.start(store, source, "test")
+    run = scheduler.start(Context(store, "test"), source)
     _until(lambda: _run_of(store, run).state == "failed")
     assert "exit code 7): out of tide" in (_run_of(store, run).message or "")
     monkeypatch.setattr(sys, "executable", str(tmp_path / "nothing"))
     with pytest.raises(Conflict, match="no process could be started"):
-        scheduler.start(store, source, "test")
+        scheduler.start(Context(store, "test"), source)
     assert not _source(store, source).ongoing
 
 
 def test_a_source_is_started_when_its_time_has_come(store: Engine, tmp_path: Path) -> None:
-    source = sources.add(store, "office", _declared(tmp_path), schedule="0 0 29 2 *", who="test")
-    sources.add(store, "when asked", _declared(tmp_path), who="test")
+    source = sources.add(Context(store, "test"), "office", _declared(tmp_path), schedule="0 0 29 2 *")
+    sources.add(Context(store, "test"), "when asked", _declared(tmp_path))
     watch = scheduler.Scheduler(store)
     assert watch.look(datetime.now(UTC)) == []
     (run,) = watch.look(datetime.now(UTC) + timedelta(days=3000))
@@ -299,15 +300,15 @@ def test_a_source_is_started_when_its_time_has_come(store: Engine, tmp_path: Pat
 @pytest.mark.parametrize("schedule", ["often", "* * * *", "61 * * * *", "* * * * * *", "0 0 30 2 *"])
 def test_what_is_no_schedule_is_refused(store: Engine, tmp_path: Path, schedule: str) -> None:
     with pytest.raises(Invalid, match=r"is no schedule; expected five fields|never comes: there is no such day"):
-        sources.add(store, "office", _declared(tmp_path), schedule=schedule, who="test")
+        sources.add(Context(store, "test"), "office", _declared(tmp_path), schedule=schedule)
 
 
 # --- runs ------------------------------------------------------------------------------------------------
 
 
 def _run_of(store: Engine, run: int) -> overview.IngestionFact:
-    with Session(store) as session:
-        return overview.ingestion(session, run)
+    with Context(store, "test") as context:
+        return overview.ingestion(context, run)
 
 
 def _until(there: Callable[[], bool], seconds: float = 30) -> None:
@@ -322,7 +323,7 @@ def _until(there: Callable[[], bool], seconds: float = 30) -> None:
 def test_a_run_can_be_stopped_and_nothing_of_it_is_kept(
     store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    source = sources.add(Context(store, "test"), "office", _declared(tmp_path))
     before = content(store)
 
     def asked(run: IngestionLog, session: Session) -> None:
@@ -332,7 +333,7 @@ def test_a_run_can_be_stopped_and_nothing_of_it_is_kept(
 
     monkeypatch.setattr(IngestionLog, "take_lock", asked)
     with pytest.raises(Cancelled):
-        sources.ingest(store, source, who="test")
+        sources.ingest(Context(store, "test"), source)
     last = _source(store, source).last_ingestion
     assert last is not None
     assert (last.state, last.message) == ("cancelled", "nothing of it was kept")
@@ -341,7 +342,7 @@ def test_a_run_can_be_stopped_and_nothing_of_it_is_kept(
 
 
 def test_a_run_shows_how_far_it_is(store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    source = sources.add(Context(store, "test"), "office", _declared(tmp_path))
     shown: list[overview.IngestionFact | None] = []
     told = IngestionLog.take_lock
 
@@ -351,7 +352,7 @@ def test_a_run_shows_how_far_it_is(store: Engine, tmp_path: Path, monkeypatch: p
         told(run, session)
 
     monkeypatch.setattr(IngestionLog, "take_lock", looking)
-    sources.ingest(store, source, who="test")
+    sources.ingest(Context(store, "test"), source)
     assert shown[0] is not None
     assert shown[0].progress is not None
     assert shown[0].progress.model_dump() == {"what": "statements", "done": 0, "total": 7}
@@ -361,20 +362,23 @@ def test_a_run_shows_how_far_it_is(store: Engine, tmp_path: Path, monkeypatch: p
 def test_a_second_run_of_a_source_is_refused(
     store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    source = sources.add(Context(store, "test"), "office", _declared(tmp_path))
     refused: list[str] = []
     told = IngestionLog.take_lock
 
     def twice(run: IngestionLog, session: Session) -> None:
         monkeypatch.setattr(IngestionLog, "take_lock", told)
-        for again in (lambda: sources.ingest(store, source, who="x"), lambda: scheduler.start(store, source, "x")):
+        for again in (
+            lambda: sources.ingest(Context(store, "x"), source),
+            lambda: scheduler.start(Context(store, "x"), source),
+        ):
             with pytest.raises(Conflict, match="is being ingested already") as caught:
                 again()
             refused.append(str(caught.value))
         told(run, session)
 
     monkeypatch.setattr(IngestionLog, "take_lock", twice)
-    sources.ingest(store, source, who="test")
+    sources.ingest(Context(store, "test"), source)
     assert len(refused) == 2
     assert _source(store, source).last_done is not None
 
@@ -385,7 +389,7 @@ _KILLED = """
 import os, signal, sys
 from jalan.cli.main import app
 from jalan.service.ingest.unit_of_work import UnitOfWork
-from jalan.store.definitions import DefinitionWriter
+from jalan.store.repositories.definitions import DefinitionWriter
 flush = DefinitionWriter.flush
 def dying(self, finally_=False):
     flush(self, finally_)
@@ -448,7 +452,7 @@ def test_killed_in_the_middle_of_each_kind_and_run_again_ends_as_one_clean_run(
         migrate(clean)
         for kind, values in _kinds(tmp_path, cluster, name, desk).items():
             config = {**values, "kind": kind}
-            source = sources.add(store, kind, config, who="test")
+            source = sources.add(Context(store, "test"), kind, config)
             environment = {
                 **os.environ, "JALAN_STORE": store.url.render_as_string(hide_password=False),
                 "JALAN_SECRET_KEY_FILE": str(key),
@@ -463,15 +467,15 @@ def test_killed_in_the_middle_of_each_kind_and_run_again_ends_as_one_clean_run(
             assert last is not None
             assert last.state == "failed"
             assert "the process ended before the ingestion was done" in (last.message or "")
-            sources.ingest(store, source, who="test")
-            sources.ingest(clean, sources.add(clean, kind, config, who="test"), who="test")
+            sources.ingest(Context(store, "test"), source)
+            sources.ingest(Context(clean, "test"), sources.add(Context(clean, "test"), kind, config))
             assert content(store) == content(clean), f"{kind}: the same end as one clean run"
-            assert sources.ingest(store, source, who="test").counts == {}, f"{kind}: twice is as good as once"
+            assert sources.ingest(Context(store, "test"), source).counts == {}, f"{kind}: twice is as good as once"
         clean.dispose()
 
 
 def test_a_run_that_was_announced_and_never_began_is_over_after_a_while(store: Engine, tmp_path: Path) -> None:
-    source = sources.add(store, "office", _declared(tmp_path), who="test")
+    source = sources.add(Context(store, "test"), "office", _declared(tmp_path))
     run = log.announce(store, "declared", "office", source_id=source, who="test")
     assert _run_of(store, run).state == "running"
     with Session(store) as session, session.begin():
@@ -481,9 +485,9 @@ def test_a_run_that_was_announced_and_never_began_is_over_after_a_while(store: E
 
 
 def test_who_changed_and_removed_a_source_is_kept(store: Engine, tmp_path: Path) -> None:
-    source = sources.add(store, "office", _declared(tmp_path), who="Ana")
-    sources.change(store, source, _declared(tmp_path), schedule="0 3 * * *", who="Ben")
-    sources.remove(store, source, "Cleo")
+    source = sources.add(Context(store, "Ana"), "office", _declared(tmp_path))
+    sources.change(Context(store, "Ben"), source, _declared(tmp_path), schedule="0 3 * * *")
+    sources.remove(Context(store, "Cleo"), source)
     with Session(store) as session:
         query = select(Ingestion.subject, Ingestion.who).where(Ingestion.kind == "source").order_by(Ingestion.id)
         assert session.execute(query).all() == [("office changed", "Ben"), ("office removed", "Cleo")]
@@ -491,15 +495,15 @@ def test_who_changed_and_removed_a_source_is_kept(store: Engine, tmp_path: Path)
 
 
 def test_the_log_of_runs_survives_its_source(store: Engine, tmp_path: Path) -> None:
-    source = sources.add(store, "office", _declared(tmp_path), who="test")
-    sources.ingest(store, source, who="test")
-    sources.remove(store, source, "test")
+    source = sources.add(Context(store, "test"), "office", _declared(tmp_path))
+    sources.ingest(Context(store, "test"), source)
+    sources.remove(Context(store, "test"), source)
     with Session(store) as session:
         assert session.scalars(select(Ingestion.state).where(Ingestion.source_id == source)).all() == ["done"]
 
 
 def test_a_configuration_is_the_same_after_the_store(store: Engine) -> None:
     config = parse_config({**TABULAR, "datasets": "a.csv", "flows": "b.csv"})
-    source = sources.add(store, "register", {**TABULAR, "datasets": "a.csv", "flows": "b.csv"}, who="test")
+    source = sources.add(Context(store, "test"), "register", {**TABULAR, "datasets": "a.csv", "flows": "b.csv"})
     with Session(store) as session:
         assert sources.configuration(session.get_one(Source, source)) == config

@@ -11,12 +11,13 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from jalan.demo.sources import OFFICE
+from jalan.service.context import Context
 from jalan.service.errors import Invalid
+from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import overview, sources
 from jalan.service.ingest.registry import parse_config
-from jalan.service.snapshot import Snapshot
 from jalan.sources.errors import SourceError
-from jalan.store.models import Dataset
+from jalan.store.schema import Dataset
 from tests.store.state import content, counts
 
 CONFIG = {
@@ -60,7 +61,9 @@ def _write(path: Path, rows: list[list[str]]) -> str:
 
 def _load(store: Engine, datasets: str, flows: str, **values: object) -> sources.Outcome:
     config = parse_config({**CONFIG, "datasets": datasets, "flows": flows, **values})
-    return sources.ingest(store, sources.ensure(store, "register", config, "test"), who="test", config=config)
+    return sources.ingest(
+        Context(store, "test"), sources.ensure(Context(store, "test"), "register", config), config=config
+    )
 
 
 def _flows(store: Engine) -> set[tuple[str, str]]:
@@ -105,8 +108,8 @@ def test_what_rules_did_and_what_is_left_out_is_noted(store: Engine, tmp_path: P
     rows = [*_rows("flows"), ["F9", "Torn", "load", "sideways", "D1", "", ""], ["", "", "", "in", "D1", "", ""]]
     flows = _write(tmp_path / "flows.csv", rows)
     _load(store, str(OFFICE / "register-datasets.csv"), flows)
-    with Session(store) as session:
-        notes = overview.sources(session)[0].last_ingestion.notes
+    with Context(store, "test") as context:
+        notes = overview.sources(context)[0].last_ingestion.notes
     assert [note.message for note in notes if note.code == "repaired"] == [
         "ignore: 1 row dropped", "fill dataset from target_hint: 1 row changed",
         "drop duplicates by flow, direction, dataset: 1 row dropped", "missing output from target_hint: 1 row added",

@@ -76,14 +76,14 @@ def test_an_asset_has_its_facts(client: Client, ids: dict[str, int]) -> None:
 
 
 def test_lanes_count_hops_and_say_what_lies_beyond(client: Client, ids: dict[str, int]) -> None:
-    road = client.json(f"/api/v1/datasets/{ids['core.sailing_revenue']}/lanes", back=1, ahead=1)
+    road = client.json(f"/api/v1/datasets/{ids['core.sailing_revenue']}/lanes", upstream=1, downstream=1)
     lanes = {lane["offset"]: {d["title"] for d in lane["datasets"]} for lane in road["lanes"]}
     assert lanes[-1] == {"core.ticket_facts", "tidy.sailings"}
     assert lanes[1] == {
         "mart.route_month", "mart.sailing_board", "mart.seat_yield", "statements/fares-monthly.xlsx",
     }  # fmt: skip
-    assert road["ahead"] == {"hops": 2, "datasets": 3, "reports": 5, "next_datasets": 7}
-    assert road["back"]["hops"] == 5
+    assert road["downstream"] == {"hops": 2, "datasets": 3, "reports": 5, "next_datasets": 7}
+    assert road["upstream"]["hops"] == 5
     assert {c["kind"] for c in road["crossings"]} == {"value", "condition"}
 
 
@@ -207,7 +207,7 @@ def test_the_past_can_be_asked_for(client: Client, ids: dict[str, int]) -> None:
     [
         ("/api/v1/datasets/999999", 404, "there is no dataset 999999"),
         ("/api/v1/datasets/999999/lanes", 404, "there is no dataset 999999"),
-        ("/api/v1/datasets/1/lanes?back=99", 422, "back: Input should be less than or equal to 50"),
+        ("/api/v1/datasets/1/lanes?upstream=99", 422, "upstream: Input should be less than or equal to 50"),
         ("/api/v1/trail", 422, "field: Field required"),
         ("/api/v1/trail?field=999999", 404, "there is no field 999999"),
         ("/api/v1/links/999999/evidence", 404, "there is no link 999999"),

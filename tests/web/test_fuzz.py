@@ -20,10 +20,11 @@ from sqlalchemy.orm import Session
 
 from jalan.demo import scenario
 from jalan.demo.cluster import Cluster
+from jalan.service.context import Context
 from jalan.service.ingest import scheduler
 from jalan.service.ingest.once import load
 from jalan.store.database import migrate, open_store
-from jalan.store.models import Field
+from jalan.store.schema import Field
 from jalan.web.app import create_app
 from tests.conftest import fresh_database
 
@@ -40,7 +41,7 @@ def known(cluster: Cluster) -> Iterator[Engine]:
     with fresh_database(cluster) as name, pytest.MonkeyPatch.context() as patch:
         engine = open_store(cluster.url(name))
         migrate(engine)
-        load(engine, scenario.REPOSITORY, name="ferry", server="islands:5432")
+        load(Context(engine, "command line"), scenario.REPOSITORY, name="ferry", server="islands:5432")
         nothing = SimpleNamespace(
             Popen=lambda command, **more: subprocess.Popen(["true"], **more), DEVNULL=subprocess.DEVNULL
         )

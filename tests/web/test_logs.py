@@ -12,6 +12,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 from structlog.testing import capture_logs
 
+from jalan.service.context import Context
 from jalan.service.ingest import sources
 from jalan.service.ingest.registry import parse_config
 from jalan.service.logs import configure
@@ -40,7 +41,7 @@ def test_a_request_is_one_line_without_what_was_looked_for(store: Engine, logged
 def test_a_fault_of_ours_is_a_problem_with_the_id_that_the_log_has(
     store: Engine, logged: list[Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("jalan.service.assets.find", lambda *_: 1 / 0)
+    monkeypatch.setattr("jalan.web.api.catalog.find", lambda *_: 1 / 0)
     client = TestClient(create_app(store), base_url="http://localhost", raise_server_exceptions=False)
     answer = client.get("/api/v1/find?q=x")
     assert answer.status_code == 500
@@ -67,13 +68,13 @@ def test_a_request_that_takes_too_long_is_given_up(
 def test_a_run_is_one_line_whether_it_is_done_or_fails(store: Engine, tmp_path: Path, logged: list[Any]) -> None:
     path = tmp_path / "strongroom.yaml"
     config = parse_config({"kind": "declared", "location": str(path)})
-    source = sources.ensure(store, "office", config, "test")
+    source = sources.ensure(Context(store, "test"), "office", config)
     with pytest.raises(SourceError):
-        sources.ingest(store, source, who="test", config=config)
+        sources.ingest(Context(store, "test"), source, config=config)
     path.write_text(
         "by: Quay\nlinks:\n  - {from: {namespace: a, name: x}, to: {namespace: a, name: y}, because: so}\n"
     )
-    sources.ingest(store, source, who="test", config=config)
+    sources.ingest(Context(store, "test"), source, config=config)
     assert [(one["event"], one["ingestion"], one["source"]) for one in logged] == [
         ("ingestion failed", 1, "office"), ("ingestion done", 2, "office"),
     ]  # fmt: skip

@@ -139,7 +139,7 @@ def test_secrets_are_in_no_answer(api: httpx.Client, cluster: Cluster) -> None:
         ),
         ("POST", "/aliases", {"dataset": 1, "into": 2}, 404, "there is no dataset 1"),
         ("DELETE", "/aliases/7", None, 404, "there is no alias 7 that holds"),
-        ("GET", "/export/fax", None, 422, "form: Input should be 'openlineage'"),
+        ("GET", "/export/fax", None, 404, "there is no format “fax”; there are: openlineage"),
         ("GET", "/export/dot?around=7", None, 404, "there is no dataset 7"),
     ],
 )

@@ -84,6 +84,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/declarations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Declarations
+         * @description What was declared on the screen.
+         */
+        get: operations["declarations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/declarations/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Declare Link
+         * @description Declare a link that no text tells of.
+         */
+        post: operations["declare_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/declarations/consumers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Declare Consumer
+         * @description Declare somebody or something that reads a dataset and that nobody can scan.
+         */
+        post: operations["declare_consumer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/declarations/{declaration}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Back Declaration
+         * @description Take a declaration back; that it held until now is kept.
+         */
+        delete: operations["take_back_declaration"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/aliases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join Datasets
+         * @description Say that two datasets are one.
+         */
+        post: operations["join_datasets"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/aliases/{alias}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Part Datasets
+         * @description Take it back: the two are two again, and nothing is lost.
+         */
+        delete: operations["part_datasets"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/datasets/{dataset}/lanes": {
         parameters: {
             query?: never;
@@ -93,7 +213,7 @@ export interface paths {
         };
         /**
          * Get Lanes
-         * @description The lanes around a dataset.
+         * @description The lanes around a dataset, as many hops as asked for on each side.
          */
         get: operations["lanes"];
         put?: never;
@@ -156,6 +276,46 @@ export interface paths {
          * @description Every column and report element that depends on a field, each with its path.
          */
         get: operations["dependents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/export-formats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Export Formats
+         * @description The formats in which the graph can be had.
+         */
+        get: operations["export_formats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/export/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Export
+         * @description The graph, or the part around an asset, in an open format; see GET /api/v1/export-formats.
+         */
+        get: operations["export"];
         put?: never;
         post?: never;
         delete?: never;
@@ -344,146 +504,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/declarations": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Declarations
-         * @description What was declared on the screen.
-         */
-        get: operations["declarations"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/declarations/links": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Declare Link
-         * @description Declare a link that no text tells of.
-         */
-        post: operations["declare_link"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/declarations/consumers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Declare Consumer
-         * @description Declare somebody or something that reads a dataset and that nobody can scan.
-         */
-        post: operations["declare_consumer"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/declarations/{declaration}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Take Back Declaration
-         * @description Take a declaration back; that it held until now is kept.
-         */
-        delete: operations["take_back_declaration"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/aliases": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Join Datasets
-         * @description Say that two datasets are one.
-         */
-        post: operations["join_datasets"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/aliases/{alias}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Part Datasets
-         * @description Take it back: the two are two again, and nothing is lost.
-         */
-        delete: operations["part_datasets"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/export/{form}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Export
-         * @description The graph, or the part around an asset, in an open format.
-         */
-        get: operations["export"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -571,10 +591,10 @@ export interface components {
             gone: boolean;
             /** Columns */
             columns: number;
-            /** Back */
-            back: number;
-            /** Ahead */
-            ahead: number;
+            /** Upstream */
+            upstream: number;
+            /** Downstream */
+            downstream: number;
             /** Reports */
             reports: number;
             /** Why */
@@ -637,10 +657,10 @@ export interface components {
             placeholder: boolean;
             /** Gone */
             gone: boolean;
-            /** Back */
-            back: number;
-            /** Ahead */
-            ahead: number;
+            /** Upstream */
+            upstream: number;
+            /** Downstream */
+            downstream: number;
             /** Description */
             description: string | null;
             /** Reports */
@@ -751,11 +771,7 @@ export interface components {
             target_dataset: number;
             /** Target Field */
             target_field: number | null;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "value" | "condition";
+            kind: components["schemas"]["LinkKind"];
             /** How */
             how: string;
             /** Label */
@@ -841,10 +857,10 @@ export interface components {
             columns: components["schemas"]["ColumnFact"][];
             /** Written By */
             written_by: components["schemas"]["DefinitionFact"][];
-            /** Back */
-            back: number;
-            /** Ahead */
-            ahead: number;
+            /** Upstream */
+            upstream: number;
+            /** Downstream */
+            downstream: number;
             /** Reports */
             reports: string[];
             /** Unread */
@@ -937,11 +953,7 @@ export interface components {
             report: boolean;
             /** Owner */
             owner: string | null;
-            /**
-             * Effect
-             * @enum {string}
-             */
-            effect: "value" | "condition";
+            effect: components["schemas"]["LinkKind"];
             /** Hops */
             hops: number;
             /** Path */
@@ -996,11 +1008,7 @@ export interface components {
         Evidence: {
             /** Link */
             link: number;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "value" | "condition";
+            kind: components["schemas"]["LinkKind"];
             /** How */
             how: string;
             /** Origin */
@@ -1032,12 +1040,6 @@ export interface components {
             way: components["schemas"]["WayStep"][];
         };
         /**
-         * ExportFormat
-         * @description What can be written. Source of each: see its writer in ``jalan.formats``.
-         * @enum {string}
-         */
-        ExportFormat: "openlineage" | "prov-json" | "graphml" | "dot" | "mermaid" | "csv" | "parquet";
-        /**
          * FacetCount
          * @description One value of a facet and how many rows have it.
          */
@@ -1049,7 +1051,7 @@ export interface components {
         };
         /**
          * FieldBrief
-         * @description A column, or an element of a report. ``ahead`` and ``back`` count the value links on either side.
+         * @description A column, or an element of a report. ``downstream`` and ``upstream`` count the value links on either side.
          */
         FieldBrief: {
             /** Id */
@@ -1064,10 +1066,24 @@ export interface components {
             placeholder: boolean;
             /** Gone */
             gone: boolean;
-            /** Back */
-            back: number;
-            /** Ahead */
-            ahead: number;
+            /** Upstream */
+            upstream: number;
+            /** Downstream */
+            downstream: number;
+        };
+        /**
+         * FormatFact
+         * @description A format in which the graph can be had. ending: of the file.
+         */
+        FormatFact: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** About */
+            about: string;
+            /** Ending */
+            ending: string;
         };
         /**
          * Found
@@ -1168,13 +1184,33 @@ export interface components {
         };
         /**
          * Lane
-         * @description All that lies ``offset`` hops from here: negative is back, positive ahead.
+         * @description All that lies ``offset`` hops from here: negative is upstream, positive downstream.
          */
         Lane: {
             /** Offset */
             offset: number;
             /** Datasets */
             datasets: components["schemas"]["DatasetBrief"][];
+        };
+        /**
+         * LineageMap
+         * @description Lanes around a dataset, or the trail of some of its fields.
+         */
+        LineageMap: {
+            /** Focus */
+            focus: number;
+            /** Fields */
+            fields: number[];
+            /** Lanes */
+            lanes: components["schemas"]["Lane"][];
+            /** Crossings */
+            crossings: components["schemas"]["Crossing"][];
+            upstream: components["schemas"]["Beyond"];
+            downstream: components["schemas"]["Beyond"];
+            /** Steps */
+            steps: components["schemas"]["Step"][];
+            /** As Of */
+            as_of: string | null;
         };
         /**
          * LinkIn
@@ -1203,6 +1239,12 @@ export interface components {
              */
             by: string;
         };
+        /**
+         * LinkKind
+         * @description What a link does: it carries a value, or it only decides about one, or about the rows.
+         * @enum {string}
+         */
+        LinkKind: "value" | "condition";
         /**
          * Made
          * @description What was made.
@@ -1421,26 +1463,6 @@ export interface components {
             };
             /** Message */
             message: string | null;
-        };
-        /**
-         * Road
-         * @description Lanes around a dataset, or the trail of some of its fields.
-         */
-        Road: {
-            /** Focus */
-            focus: number;
-            /** Fields */
-            fields: number[];
-            /** Lanes */
-            lanes: components["schemas"]["Lane"][];
-            /** Crossings */
-            crossings: components["schemas"]["Crossing"][];
-            back: components["schemas"]["Beyond"];
-            ahead: components["schemas"]["Beyond"];
-            /** Steps */
-            steps: components["schemas"]["Step"][];
-            /** As Of */
-            as_of: string | null;
         };
         /**
          * SourceFact
@@ -1846,13 +1868,185 @@ export interface operations {
             503: components["responses"]["Unavailable"];
         };
     };
+    declarations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeclarationFact"][];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    declare_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    declare_consumer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConsumerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    take_back_declaration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                declaration: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    join_datasets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    part_datasets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alias: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
     lanes: {
         parameters: {
             query?: {
-                /** @description Hops upstream. */
-                back?: number;
-                /** @description Hops downstream. */
-                ahead?: number;
+                upstream?: number;
+                downstream?: number;
                 /** @description Whether links that only decide count too. */
                 conditions?: boolean;
                 /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
@@ -1872,7 +2066,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Road"];
+                    "application/json": components["schemas"]["LineageMap"];
                 };
             };
             400: components["responses"]["NotTaken"];
@@ -1906,7 +2100,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Road"];
+                    "application/json": components["schemas"]["LineageMap"];
                 };
             };
             400: components["responses"]["NotTaken"];
@@ -1974,6 +2168,67 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Dependents"];
                 };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    export_formats: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormatFact"][];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    export: {
+        parameters: {
+            query?: {
+                /** @description Only the part around this dataset. */
+                around?: number | null;
+                upstream?: number;
+                downstream?: number;
+                /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                form: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: components["responses"]["NotTaken"];
             403: components["responses"]["Foreign"];
@@ -2341,214 +2596,6 @@ export interface operations {
             header?: never;
             path: {
                 ingestion: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            400: components["responses"]["NotTaken"];
-            403: components["responses"]["Foreign"];
-            404: components["responses"]["NotFound"];
-            409: components["responses"]["Conflict"];
-            413: components["responses"]["TooLarge"];
-            422: components["responses"]["Invalid"];
-            503: components["responses"]["Unavailable"];
-        };
-    };
-    declarations: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DeclarationFact"][];
-                };
-            };
-            400: components["responses"]["NotTaken"];
-            403: components["responses"]["Foreign"];
-            404: components["responses"]["NotFound"];
-            409: components["responses"]["Conflict"];
-            413: components["responses"]["TooLarge"];
-            422: components["responses"]["Invalid"];
-            503: components["responses"]["Unavailable"];
-        };
-    };
-    declare_link: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LinkIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Made"];
-                };
-            };
-            400: components["responses"]["NotTaken"];
-            403: components["responses"]["Foreign"];
-            404: components["responses"]["NotFound"];
-            409: components["responses"]["Conflict"];
-            413: components["responses"]["TooLarge"];
-            422: components["responses"]["Invalid"];
-            503: components["responses"]["Unavailable"];
-        };
-    };
-    declare_consumer: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ConsumerIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Made"];
-                };
-            };
-            400: components["responses"]["NotTaken"];
-            403: components["responses"]["Foreign"];
-            404: components["responses"]["NotFound"];
-            409: components["responses"]["Conflict"];
-            413: components["responses"]["TooLarge"];
-            422: components["responses"]["Invalid"];
-            503: components["responses"]["Unavailable"];
-        };
-    };
-    take_back_declaration: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                declaration: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            400: components["responses"]["NotTaken"];
-            403: components["responses"]["Foreign"];
-            404: components["responses"]["NotFound"];
-            409: components["responses"]["Conflict"];
-            413: components["responses"]["TooLarge"];
-            422: components["responses"]["Invalid"];
-            503: components["responses"]["Unavailable"];
-        };
-    };
-    join_datasets: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["JoinIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Made"];
-                };
-            };
-            400: components["responses"]["NotTaken"];
-            403: components["responses"]["Foreign"];
-            404: components["responses"]["NotFound"];
-            409: components["responses"]["Conflict"];
-            413: components["responses"]["TooLarge"];
-            422: components["responses"]["Invalid"];
-            503: components["responses"]["Unavailable"];
-        };
-    };
-    part_datasets: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                alias: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            400: components["responses"]["NotTaken"];
-            403: components["responses"]["Foreign"];
-            404: components["responses"]["NotFound"];
-            409: components["responses"]["Conflict"];
-            413: components["responses"]["TooLarge"];
-            422: components["responses"]["Invalid"];
-            503: components["responses"]["Unavailable"];
-        };
-    };
-    export: {
-        parameters: {
-            query?: {
-                /** @description Only the part around this dataset. */
-                around?: number | null;
-                back?: number;
-                ahead?: number;
-                /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
-                as_of?: string | null;
-            };
-            header?: never;
-            path: {
-                form: components["schemas"]["ExportFormat"];
             };
             cookie?: never;
         };

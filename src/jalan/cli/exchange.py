@@ -8,20 +8,32 @@ import typer
 from sqlalchemy.orm import Session
 
 from jalan.cli.common import Format, OutputFormat, Store, engine_of, explained, ingesting, messages, print_outcome
-from jalan.service.export import ExportFormat, export, find_dataset
+from jalan.formats.registry import FORMATS
+from jalan.service.context import Context
+from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import identity, sources
 from jalan.service.ingest.configuration import EventsConfig, HistoryConfig
 from jalan.service.ingest.kinds.history import digest_files
 from jalan.service.ingest.registry import parse_config
-from jalan.service.snapshot import Snapshot
+from jalan.service.lineage.export import export, find_dataset
 from jalan.sources.allowed import EVERYTHING
+
+WHO = "command line"
+
+
+def _is_format(name: str) -> str:
+    if name not in FORMATS:
+        raise typer.BadParameter(f"there is no format “{name}”; there are: {', '.join(FORMATS)}")
+    return name
 
 
 def export_command(
-    form: Annotated[ExportFormat, typer.Option("--format", help="What to write.")] = ExportFormat.openlineage,
+    form: Annotated[
+        str, typer.Option("--format", help=f"What to write: {', '.join(FORMATS)}.", callback=_is_format)
+    ] = "openlineage",
     around: Annotated[str | None, typer.Option(help="Only the part around this dataset (schema.table).")] = None,
-    back: Annotated[int, typer.Option(help="Hops before it.", min=0)] = 50,
-    ahead: Annotated[int, typer.Option(help="Hops behind it.", min=0)] = 50,
+    upstream: Annotated[int, typer.Option(help="Hops upstream of it.", min=0)] = 50,
+    downstream: Annotated[int, typer.Option(help="Hops downstream of it.", min=0)] = 50,
     output: Annotated[Path | None, typer.Option("--output", "-o", help="File to write (default: stdout).")] = None,
     store: Store = None,
 ) -> None:
@@ -29,10 +41,9 @@ def export_command(
 
     Example: `jalan export --format mermaid --around mart.loyalty`
     """
-    with explained(), Session(engine_of(store)) as session:
-        snapshot = Snapshot(session, None)
-        dataset = None if around is None else find_dataset(snapshot, around)
-        found = export(snapshot, session, form, around=dataset, back=back, ahead=ahead)
+    with explained(), Context(engine_of(store), WHO) as context:
+        dataset = None if around is None else find_dataset(context.graph, around)
+        found = export(context, FORMATS[form], around=dataset, upstream=upstream, downstream=downstream)
     if output is None:
         sys.stdout.buffer.write(found)
     else:
@@ -52,10 +63,8 @@ def import_command(
     """
     with ingesting(store) as (engine, tell):
         config = EventsConfig(file=str(file))
-        source_id = sources.ensure(engine, name or file.stem, config, "command line")
-        outcome = sources.ingest(
-            engine, source_id, who="command line", config=config, listener=tell, allowed=EVERYTHING
-        )
+        source_id = sources.ensure(Context(engine, WHO), name or file.stem, config)
+        outcome = sources.ingest(Context(engine, WHO), source_id, config=config, listener=tell, allowed=EVERYTHING)
     print_outcome(outcome, form)
 
 
@@ -110,14 +119,14 @@ def alias_command(
     engine = engine_of(store)
     with explained(), Session(engine) as session:
         if undo:
-            identity.part(engine, identity.find_alias(session, name, stands_for), "command line")
+            identity.part(Context(engine, WHO), identity.find_alias(session, name, stands_for))
             messages.print(f"{name} and {stands_for} are two again", markup=False)
             return
         if "://" in name and "://" in stands_for:
-            identity.join_systems(engine, name, stands_for, "command line", note)
+            identity.join_systems(Context(engine, WHO), name, stands_for, note)
             messages.print(f"{name} is {stands_for} from now on", markup=False)
             return
         snapshot = Snapshot(session, None)
         ids = find_dataset(snapshot, name), find_dataset(snapshot, stands_for)
-        identity.join(engine, *ids, who="command line", note=note)
+        identity.join(Context(engine, WHO), *ids, note=note)
     messages.print(f"{name} is {stands_for} from now on", markup=False)

@@ -24,6 +24,7 @@ from jalan.cli.common import (
     print_json,
     print_outcome,
 )
+from jalan.service.context import Context
 from jalan.service.ingest import log, overview, sources
 from jalan.service.ingest.preview import Preview
 from jalan.service.ingest.registry import kinds, parse_config
@@ -77,7 +78,7 @@ def add_command(
     Example: `jalan source add warehouse warehouse.yaml --schedule "15 3 * * *"`
     """
     with explained():
-        sources.add(engine_of(store), name, _read(config), schedule=schedule, who=WHO)
+        sources.add(Context(engine_of(store), WHO), name, _read(config), schedule=schedule)
     messages.print(f"added {name}", markup=False)
 
 
@@ -113,8 +114,8 @@ def list_command(store: Store = None, form: OutputFormat = Format.table) -> None
 
     Example: `jalan source list`
     """
-    with explained(), Session(engine_of(store)) as session:
-        found = overview.sources(session)
+    with explained(), Context(engine_of(store), WHO) as context:
+        found = overview.sources(context)
     if form is Format.json:
         print_json([source.model_dump(mode="json") for source in found])
         return
@@ -136,8 +137,6 @@ def list_command(store: Store = None, form: OutputFormat = Format.table) -> None
 @source_app.command("ingest")
 def ingest_command(
     name: Name,
-    ingestion_id: Annotated[int | None, typer.Option(hidden=True)] = None,
-    who: Annotated[str, typer.Option(hidden=True)] = WHO,
     store: Store = None,
     form: OutputFormat = Format.table,
 ) -> None:
@@ -148,7 +147,7 @@ def ingest_command(
     with ingesting(store) as (engine, tell):
         with Session(engine) as session:
             source_id = sources.find(session, name).id
-        outcome = sources.ingest(engine, source_id, who=who, ingestion_id=ingestion_id, listener=tell)
+        outcome = sources.ingest(Context(engine, WHO), source_id, listener=tell)
     print_outcome(outcome, form)
 
 
@@ -158,11 +157,10 @@ def stop_command(name: Name, store: Store = None) -> None:
 
     Example: `jalan source stop warehouse`
     """
-    engine = engine_of(store)
-    with explained(), Session(engine) as session:
-        source = sources.find(session, name)
-        ongoing = overview.ongoing(session, source.id)
-        stopped = [log.cancel(engine, one) for one in ongoing]
+    with explained(), Context(engine_of(store), WHO) as context:
+        source = sources.find(context.session, name)
+        ongoing = overview.ongoing(context, source.id)
+        stopped = [log.cancel(context.engine, one) for one in ongoing]
     messages.print("asked for the end of the ingestion" if any(stopped) else "it is not being ingested")
 
 
@@ -176,7 +174,7 @@ def remove_command(name: Name, store: Store = None) -> None:
     with explained():
         with Session(engine) as session:
             source_id = sources.find(session, name).id
-        sources.remove(engine, source_id, WHO)
+        sources.remove(Context(engine, WHO), source_id)
     messages.print(f"removed {name}", markup=False)
 
 
@@ -186,8 +184,8 @@ def unread_command(name: Name, store: Store = None, form: OutputFormat = Format.
 
     Example: `jalan source unread history --format json`
     """
-    with explained(), Session(engine_of(store)) as session:
-        found = overview.unread(session, sources.find(session, name).id, 0, 1000).items
+    with explained(), Context(engine_of(store), WHO) as context:
+        found = overview.unread(context, sources.find(context.session, name).id, 0, 1000).items
     if form is Format.json:
         print_json([one.model_dump(mode="json") for one in found])
         return

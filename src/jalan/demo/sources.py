@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from jalan.demo import past, traffic
 from jalan.demo.cluster import Cluster
+from jalan.service.context import Context
 from jalan.service.errors import NotFound
 from jalan.service.ingest import sources
 
@@ -113,8 +114,8 @@ def add_all(engine: Engine, found: list[DemoSource]) -> list[int]:
         try:
             with Session(engine) as session:
                 known = sources.find(session, one.name).id
-            sources.change(engine, known, one.config, schedule=one.schedule, who=WHO)
+            sources.change(Context(engine, WHO), known, one.config, schedule=one.schedule)
             ids.append(known)
         except NotFound:
-            ids.append(sources.add(engine, one.name, one.config, schedule=one.schedule, who=WHO))
+            ids.append(sources.add(Context(engine, WHO), one.name, one.config, schedule=one.schedule))
     return ids

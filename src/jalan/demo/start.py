@@ -17,6 +17,7 @@ from jalan.demo import scenario, traffic
 from jalan.demo.cluster import Cluster, ClusterError, free_port
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.sources import DESK_TOKEN, WHO, add_all, demo_sources
+from jalan.service.context import Context
 from jalan.service.ingest import sources
 from jalan.service.logs import configure
 from jalan.store.database import create_database, migrate, open_store
@@ -40,7 +41,7 @@ def fill_store(cluster: Cluster, databases: tuple[str, ...], store: str, desk: s
     engine = open_store(store)
     migrate(engine)
     for source in add_all(engine, demo_sources(cluster, databases, desk)):
-        sources.ingest(engine, source, who=WHO)
+        sources.ingest(Context(engine, WHO), source)
     return engine
 
 

@@ -66,7 +66,7 @@ class Dependencies:
         return self.dataset_of(self.sources), self.dataset_of(self.targets)
 
     def _between_datasets(self, conditions: bool) -> tuple[Adjacency, Adjacency]:
-        """The walks between datasets, (back, ahead); sorted once, because every row of a catalog asks."""
+        """The walks between datasets, (upstream, downstream); sorted once, because every row of a catalog asks."""
         found = self._walks.get(conditions)
         if found is None:
             sources, targets = self.dataset_ends
@@ -79,13 +79,13 @@ class Dependencies:
         return found
 
     def hops(self, dataset: int, conditions: bool = True) -> tuple[Ints, Ints]:
-        """Return how many hops every dataset lies (back, ahead) of one; -1 where nothing leads.
+        """Return how many hops every dataset lies (upstream, downstream) of one; -1 where nothing leads.
 
         Each is (datasets,). Cost: one walk each way.
         """
-        back, ahead = self._between_datasets(conditions)
+        upstream, downstream = self._between_datasets(conditions)
         seed = np.array([dataset])
-        return spread(back, seed).distance, spread(ahead, seed).distance
+        return spread(upstream, seed).distance, spread(downstream, seed).distance
 
     def feeds_itself(self, dataset: int) -> bool:
         """Whether a dataset is read by what writes it."""
@@ -99,18 +99,20 @@ class Dependencies:
         return np.flatnonzero(self.kinds == VALUE)
 
     def trail(self, fields: Ints) -> tuple[Ints, Ints, Ints]:
-        """Return what carries the values of fields: (back, ahead) hops of every field, and the links on the way.
+        """Return what carries the values of fields: hops of every field upstream and downstream, and the links between.
 
         Only value links are followed; they are carried as positions among all links.
         """
         edges = self._value_edges
         sources, targets = self.sources[edges], self.targets[edges]
-        back = spread(adjacency(targets, sources, self.fields), fields).distance
-        ahead = spread(adjacency(sources, targets, self.fields), fields).distance
-        on_way = ((back[targets] >= 0) & (back[sources] >= 0)) | ((ahead[sources] >= 0) & (ahead[targets] >= 0))
+        upstream = spread(adjacency(targets, sources, self.fields), fields).distance
+        downstream = spread(adjacency(sources, targets, self.fields), fields).distance
+        on_way = ((upstream[targets] >= 0) & (upstream[sources] >= 0)) | (
+            (downstream[sources] >= 0) & (downstream[targets] >= 0)
+        )
         # A field may feed itself; that link is on no way from one to another.
         on_way &= sources != targets
-        return back, ahead, edges[on_way]
+        return upstream, downstream, edges[on_way]
 
     def deciding(self, datasets: Ints, fields: Ints) -> Ints:
         """Return the condition links that end at these fields, or at the rows of these datasets."""
@@ -176,34 +178,34 @@ def longest_hops(nodes: Ints, sources: Ints, targets: Ints, start: Ints) -> dict
     >>> longest_hops(a([0, 1, 2]), a([0, 0, 1]), a([1, 2, 2]), a([0]))
     {0: 0, 1: 1, 2: 2}
     """
-    ahead: dict[int, list[int]] = {int(n): [] for n in nodes}
+    downstream: dict[int, list[int]] = {int(n): [] for n in nodes}
     for source, target in zip(sources.tolist(), targets.tolist(), strict=True):
-        if source != target and source in ahead and target in ahead:
-            ahead[source].append(target)
+        if source != target and source in downstream and target in downstream:
+            downstream[source].append(target)
     level = dict.fromkeys((int(n) for n in start), 0)
-    for node in _topological(ahead, [int(n) for n in start]):
-        for target in ahead[node]:
+    for node in _topological(downstream, [int(n) for n in start]):
+        for target in downstream[node]:
             level[target] = max(level.get(target, 0), level.get(node, 0) + 1)
     return level
 
 
-def _topological(ahead: dict[int, list[int]], start: list[int]) -> list[int]:
-    """Order depth first, without recursion; drops the links that close a circle from ``ahead``."""
+def _topological(downstream: dict[int, list[int]], start: list[int]) -> list[int]:
+    """Order depth first, without recursion; drops the links that close a circle from ``downstream``."""
     state: dict[int, int] = {}
     order: list[int] = []
     for root in start:
         if root in state:
             continue
-        stack = [(root, iter(list(ahead[root])))]
+        stack = [(root, iter(list(downstream[root])))]
         state[root] = 1
         while stack:
             node, targets = stack[-1]
             for target in targets:
                 if state.get(target) == 1:
-                    ahead[node].remove(target)
+                    downstream[node].remove(target)
                 elif target not in state:
                     state[target] = 1
-                    stack.append((target, iter(list(ahead[target]))))
+                    stack.append((target, iter(list(downstream[target]))))
                     break
             else:
                 state[node] = 2

@@ -12,7 +12,7 @@ from sqlalchemy import Row, select, text
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import DeclarativeBase, Session
 
-from jalan.store.models import Past
+from jalan.store.schema import Past
 
 
 def say_when(session: Session, now: datetime) -> None:

@@ -12,15 +12,14 @@ from sqlalchemy import Engine
 from starlette.exceptions import HTTPException
 
 from jalan import __version__
+from jalan.service.graph_cache.cache import SnapshotCache
 from jalan.service.ingest.scheduler import Scheduler
 from jalan.service.settings import Settings
-from jalan.service.snapshot import SnapshotCache
+from jalan.web.api import catalog, lineage, sources
 from jalan.web.document import document
 from jalan.web.guard import Guard
 from jalan.web.problems import add_problem_handlers
 from jalan.web.request_log import RequestLog
-from jalan.web.routes import router
-from jalan.web.source_routes import router as source_router
 
 
 def _operation_id(route: APIRoute) -> str:
@@ -48,8 +47,8 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
         generate_unique_id_function=_operation_id,
     )
     app.state.cache = SnapshotCache(engine)
-    app.include_router(router)
-    app.include_router(source_router)
+    for part in (catalog, lineage, sources):
+        app.include_router(part.router)
     add_problem_handlers(app)
     settings = Settings()
     app.add_middleware(RequestLog, most_seconds=settings.request_seconds)

@@ -7,8 +7,8 @@ from typing import Any
 from sqlalchemy import select
 
 from jalan.catalog.kinds import FieldKind
-from jalan.store.catalogue import CatalogueWriter
-from jalan.store.models import Claim, Dataset
+from jalan.store.repositories.catalog import CatalogueWriter
+from jalan.store.schema import Claim, Dataset
 
 
 @dataclass(frozen=True, slots=True)

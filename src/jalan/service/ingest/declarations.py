@@ -7,17 +7,18 @@ from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, Field
 from ruamel.yaml import YAML
-from sqlalchemy import Engine, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jalan.catalog.kinds import LinkKind
+from jalan.service.context import Context
 from jalan.service.errors import Conflict, Invalid, NotFound
+from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import sources
 from jalan.service.ingest.configuration import DeclaredConfig
 from jalan.service.ingest.kinds.declared import CONSUMERS, on_the_screen, write_declarations
-from jalan.service.snapshot import Snapshot
 from jalan.sources.declared import parse_declarations
-from jalan.store.models import Declaration, Source
+from jalan.store.schema import Declaration, Source
 
 NAME = "declared on the screen"
 T = TypeVar("T")
@@ -60,26 +61,24 @@ class DeclarationFact(BaseModel):
     on: str | None
 
 
-def declare_link(engine: Engine, given: LinkIn, who: str) -> int:
+def declare_link(context: Context, given: LinkIn) -> int:
     """Declare a link; returns its number. Raises NotFound, Invalid."""
-    with Session(engine) as session:
-        snapshot = Snapshot(session, None)
+    snapshot = context.graph
     entry = {
         "from": _reference(snapshot, given.from_dataset, given.from_field),
         "to": _reference(snapshot, given.to_dataset, given.to_field),
         "kind": given.kind,
         **_said(given),
     }
-    return _declare(engine, {"links": [entry]}, who)
+    return _declare(context, {"links": [entry]})
 
 
-def declare_consumer(engine: Engine, given: ConsumerIn, who: str) -> int:
+def declare_consumer(context: Context, given: ConsumerIn) -> int:
     """Declare a consumer, or that one reads another dataset too; returns its number.
 
     Raises NotFound, Invalid, and Conflict where a consumer of that name has another owner.
     """
-    with Session(engine) as session:
-        snapshot = Snapshot(session, None)
+    snapshot = context.graph
     name, owner = given.name.strip(), given.owner.strip()
     if not name or not owner:
         raise Invalid("name: give the consumer a name, and an owner")
@@ -95,19 +94,20 @@ def declare_consumer(engine: Engine, given: ConsumerIn, who: str) -> int:
         "reads": [_reference(snapshot, given.dataset, field) for field in fields],
         **_said(given),
     }
-    return _declare(engine, {"consumers": [entry]}, who)
+    return _declare(context, {"consumers": [entry]})
 
 
-def take_back(engine: Engine, number: int, who: str) -> None:
+def take_back(context: Context, number: int) -> None:
     """Take a declaration back; that it held until now is kept. Raises NotFound."""
+    who = context.who
 
     def end(session: Session, source: Source) -> None:
         row = _declaration(session, number)
         row.taken_back_at, row.taken_back_by = datetime.now(UTC), who
 
-    with Session(engine) as session:
+    with Session(context.engine) as session:
         _declaration(session, number)
-    _change(engine, who, end)
+    _change(context, end)
 
 
 def _declaration(session: Session, number: int) -> Declaration:
@@ -117,11 +117,10 @@ def _declaration(session: Session, number: int) -> Declaration:
     return found
 
 
-def declared(engine: Engine) -> list[DeclarationFact]:
+def declared(context: Context) -> list[DeclarationFact]:
     """Return what was declared on the screen and was not taken back."""
     query = select(Declaration).join(Source).where(Source.name == NAME, Declaration.taken_back_at.is_(None))
-    with Session(engine) as session:
-        return [_fact(row) for row in session.scalars(query.order_by(Declaration.id))]
+    return [_fact(row) for row in context.session.scalars(query.order_by(Declaration.id))]
 
 
 def _fact(row: Declaration) -> DeclarationFact:
@@ -150,7 +149,8 @@ def _fact(row: Declaration) -> DeclarationFact:
     )
 
 
-def _declare(engine: Engine, entry: dict[str, Any], who: str) -> int:
+def _declare(context: Context, entry: dict[str, Any]) -> int:
+    who = context.who
     out = io.StringIO()
     YAML().dump(entry, out)
 
@@ -160,14 +160,14 @@ def _declare(engine: Engine, entry: dict[str, Any], who: str) -> int:
         session.flush()
         return row.id
 
-    return _change(engine, who, add)
+    return _change(context, add)
 
 
-def _change(engine: Engine, who: str, change: Callable[[Session, Source], T]) -> T:
+def _change(context: Context, change: Callable[[Session, Source], T]) -> T:
     """Change what is declared, and what follows from it in the graph, in one transaction."""
     config = DeclaredConfig()
-    source_id = sources.ensure(engine, NAME, config, who)
-    with sources.working(engine, source_id, who=who, config=config) as work, work.writing():
+    source_id = sources.ensure(context, NAME, config)
+    with sources.working(context, source_id, config=config) as work, work.writing():
         made = change(work.session, work.source)
         work.session.flush()
         write_declarations(work, on_the_screen(work), f"declared:{work.source.name}:")

@@ -7,25 +7,17 @@ loses nothing, and what came in meanwhile under either name is where it was said
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-from sqlalchemy import Engine, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from jalan.catalog.aliases import AliasCircle, AliasMap, Name
+from jalan.catalog.aliases import AliasCircle, Name
 from jalan.catalog.names import normal_namespace
+from jalan.service.context import Context
 from jalan.service.errors import Conflict, NotFound
 from jalan.service.ingest.log import bump
-from jalan.store.catalogue import CatalogueWriter
-from jalan.store.models import Alias, Dataset, System
-
-
-def alias_map(session: Session, as_of: datetime | None = None) -> AliasMap:
-    """Return the aliases that hold, or held at a time."""
-    query = select(Alias).order_by(Alias.id)
-    if as_of is None:
-        query = query.where(Alias.valid_to.is_(None))
-    else:
-        query = query.where(Alias.valid_from <= as_of, (Alias.valid_to.is_(None)) | (Alias.valid_to > as_of))
-    return AliasMap(((a.from_namespace, a.from_name), (a.to_namespace, a.to_name)) for a in session.scalars(query))
+from jalan.store.repositories.aliases import alias_map
+from jalan.store.repositories.catalog import CatalogueWriter
+from jalan.store.schema import Alias, Dataset, System
 
 
 class Aliases:
@@ -55,11 +47,12 @@ class Aliases:
         return None if system is None else self._catalogue.datasets(system).get(name[1])
 
 
-def join(engine: Engine, dataset: int, into: int, who: str, note: str | None = None) -> int:
+def join(context: Context, dataset: int, into: int, note: str | None = None) -> int:
     """Say that two datasets are one, known from now on as the second; returns the id of the alias.
 
     Raises NotFound, and Conflict where they already are one or would stand for each other.
     """
+    engine, who = context.engine, context.who
     with Session(engine) as session, session.begin():
         names = []
         for wanted in (dataset, into):
@@ -76,11 +69,12 @@ def join(engine: Engine, dataset: int, into: int, who: str, note: str | None = N
         return alias.id
 
 
-def join_systems(engine: Engine, namespace: str, into: str, who: str, note: str | None = None) -> int:
+def join_systems(context: Context, namespace: str, into: str, note: str | None = None) -> int:
     """Say that two namespaces are of one system, known from now on by the second; returns the id of the alias.
 
     Raises Conflict where they already are one.
     """
+    engine, who = context.engine, context.who
     names = normal_namespace(namespace), normal_namespace(into)
     with Session(engine) as session, session.begin():
         alias = add_alias(session, (names[0], ""), (names[1], ""), "person", who, note)
@@ -124,8 +118,9 @@ def add_alias(
     return alias
 
 
-def part(engine: Engine, alias_id: int, who: str) -> None:
+def part(context: Context, alias_id: int) -> None:
     """Take an alias back: the two are two again. Raises NotFound."""
+    engine, who = context.engine, context.who
     with Session(engine) as session, session.begin():
         alias = session.get(Alias, alias_id)
         if alias is None or alias.valid_to is not None:

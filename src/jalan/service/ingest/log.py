@@ -19,7 +19,7 @@ from sqlalchemy import Connection, Engine, select, text
 from sqlalchemy.orm import Session
 
 from jalan.sources.errors import FileError
-from jalan.store.models import Ingestion
+from jalan.store.schema import Ingestion
 
 LOCK = 7_201_311  # one writer at a time: any number will do that nothing else in the store uses
 _ALIVE = 7_201_312

@@ -4,8 +4,8 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from pydantic import SecretStr
-from sqlalchemy import Engine
 
+from jalan.service.context import Context
 from jalan.service.ingest import sources
 from jalan.service.ingest.configuration import PostgresqlConfig, RepositoryConfig
 from jalan.service.ingest.kinds.postgresql import namespace_of
@@ -18,13 +18,12 @@ Progress = Callable[[str, int, int], None]
 
 
 def scan(
-    engine: Engine,
+    context: Context,
     url: str,
     *,
     known_as: str | None = None,
     aliases: Mapping[str, str] | None = None,
     progress: Progress | None = None,
-    who: str = "command line",
 ) -> Outcome:
     """Read the catalogue of a PostgreSQL database into the store.
 
@@ -42,19 +41,18 @@ def scan(
         aliases=dict(aliases or {}),
     )
     name = f"{namespace_of(config).removeprefix('postgres://').replace(':', ' ')}/{config.database}"
-    source_id = sources.ensure(engine, name, config, who)
-    return sources.ingest(engine, source_id, who=who, config=config, listener=progress, allowed=EVERYTHING)
+    source_id = sources.ensure(context, name, config)
+    return sources.ingest(context, source_id, config=config, listener=progress, allowed=EVERYTHING)
 
 
 def load(
-    engine: Engine,
+    context: Context,
     folder: Path,
     *,
     name: str | None = None,
     server: str | None = None,
     revision: str | None = None,
     progress: Progress | None = None,
-    who: str = "command line",
 ) -> Outcome:
     """Read the SQL files and reports of a folder into the store.
 
@@ -73,5 +71,5 @@ def load(
         }
     )
     assert isinstance(config, RepositoryConfig)
-    source_id = sources.ensure(engine, known_by, config, who)
-    return sources.ingest(engine, source_id, who=who, config=config, listener=progress, allowed=EVERYTHING)
+    source_id = sources.ensure(context, known_by, config)
+    return sources.ingest(context, source_id, config=config, listener=progress, allowed=EVERYTHING)

@@ -10,6 +10,7 @@ from sqlalchemy import ColumnElement, case, func, select
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
+from jalan.service.context import Context
 from jalan.service.errors import NotFound
 from jalan.service.ingest.configuration import shown_config
 from jalan.service.ingest.coverage import Coverage
@@ -18,7 +19,7 @@ from jalan.service.ingest.registry import KINDS
 from jalan.service.ingest.sources import get, secret_states
 from jalan.service.ingest.unit_of_work import coverage_of_sources
 from jalan.sql.fingerprint import redact
-from jalan.store.models import Definition, Diagnostic, Ingestion, Source, Statement
+from jalan.store.schema import Definition, Diagnostic, Ingestion, Source, Statement
 
 _RUNS_LISTED = 50
 _LONGEST_TEXT = 4000
@@ -122,15 +123,17 @@ class UnreadPage(BaseModel):
     total: int
 
 
-def sources(session: Session) -> list[SourceFact]:
+def sources(context: Context) -> list[SourceFact]:
     """Return all sources."""
+    session = context.session
     bury_dead(session)
     rows = session.scalars(select(Source).where(Source.removed_at.is_(None)).order_by(Source.id)).all()
     return _sources(session, rows)
 
 
-def source(session: Session, source_id: int) -> SourceFact:
+def source(context: Context, source_id: int) -> SourceFact:
     """Return one source. Raises NotFound."""
+    session = context.session
     bury_dead(session)
     return _sources(session, [get(session, source_id)])[0]
 
@@ -211,15 +214,17 @@ def _run(row: Ingestion) -> IngestionFact:
     )
 
 
-def ingestions(session: Session, source_id: int) -> list[IngestionFact]:
+def ingestions(context: Context, source_id: int) -> list[IngestionFact]:
     """Return the last ingestions of a source, the latest first."""
+    session = context.session
     bury_dead(session)
     query = select(Ingestion).where(Ingestion.source_id == source_id).order_by(Ingestion.id.desc())
     return [_run(row) for row in session.scalars(query.limit(_RUNS_LISTED))]
 
 
-def ingestion(session: Session, ingestion_id: int) -> IngestionFact:
+def ingestion(context: Context, ingestion_id: int) -> IngestionFact:
     """Return one ingestion. Raises NotFound."""
+    session = context.session
     bury_dead(session)
     found = session.get(Ingestion, ingestion_id)
     if found is None:
@@ -227,14 +232,16 @@ def ingestion(session: Session, ingestion_id: int) -> IngestionFact:
     return _run(found)
 
 
-def ongoing(session: Session, source_id: int) -> list[int]:
+def ongoing(context: Context, source_id: int) -> list[int]:
     """Return the ids of the ingestions of a source that are at work."""
+    session = context.session
     query = select(Ingestion.id).where(Ingestion.source_id == source_id, Ingestion.state == "running")
     return list(session.scalars(query))
 
 
-def unread(session: Session, source_id: int, offset: int, limit: int) -> UnreadPage:
+def unread(context: Context, source_id: int, offset: int, limit: int) -> UnreadPage:
     """Return the places in a source's texts that were not understood, the worst first. Raises NotFound."""
+    session = context.session
     get(session, source_id)
     valid = (Definition.source_id == source_id, *_UNREAD)
     total = session.scalars(select(func.count()).select_from(Diagnostic).join(Definition).where(*valid)).one()

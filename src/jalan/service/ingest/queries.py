@@ -8,8 +8,8 @@ from sqlalchemy import delete, select
 from jalan.catalog.kinds import LinkKind
 from jalan.lineage.model import Extraction
 from jalan.store.bulk import copy_rows
-from jalan.store.catalogue import CatalogueWriter
-from jalan.store.models import Dataset, Definition, Query, QueryField
+from jalan.store.repositories.catalog import CatalogueWriter
+from jalan.store.schema import Dataset, Definition, Query, QueryField
 
 _HOW = {"join": "joined", "filter": "filtered", "group_by": "grouped", "sort": "sorted"}
 _COLUMNS = ("query_id", "dataset_id", "field_id", "how")

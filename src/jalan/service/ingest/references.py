@@ -5,8 +5,8 @@ import difflib
 from jalan.catalog.names import server_namespace
 from jalan.sources.declared import Reference
 from jalan.sources.errors import FileError
-from jalan.store.catalogue import CatalogueWriter
-from jalan.store.models import Dataset, Field, System
+from jalan.store.repositories.catalog import CatalogueWriter
+from jalan.store.schema import Dataset, Field, System
 
 
 def nearest(word: str, known: list[str]) -> str:

@@ -16,9 +16,9 @@ from jalan.lineage.tables import KnownTables, Table, WatchedTables
 from jalan.service.ingest.coverage import coverage_of
 from jalan.service.ingest.identity import Aliases
 from jalan.service.ingest.queries import QueryWriter
-from jalan.store.catalogue import CatalogueWriter
-from jalan.store.definitions import DefinitionWriter, NewDiagnostic, NewLink
-from jalan.store.models import Dataset, Definition, System
+from jalan.store.repositories.catalog import CatalogueWriter
+from jalan.store.repositories.definitions import DefinitionWriter, NewDiagnostic, NewLink
+from jalan.store.schema import Dataset, Definition, System
 
 _ROUNDS = 20  # how long a chain of scripts over tables that nobody scanned may be
 _MAKES_TABLE = (

@@ -18,11 +18,12 @@ from sqlalchemy import Engine, select, text
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
+from jalan.service.context import Context
 from jalan.service.errors import Conflict
 from jalan.service.ingest.log import ENDED, announce, bury_dead, ended
 from jalan.service.ingest.overview import next_time
 from jalan.service.ingest.sources import get
-from jalan.store.models import Ingestion, Source
+from jalan.store.schema import Ingestion, Source
 
 _LOCK = 7_201_313
 _LOOK_EVERY = 20.0  # seconds
@@ -30,9 +31,10 @@ _LAST_WORDS = 2_000  # bytes
 log = structlog.get_logger("jalan.schedule")
 
 
-def start(engine: Engine, source_id: int, who: str) -> int:
+def start(context: Context, source_id: int) -> int:
     """Start an ingestion in a process of its own; returns its id. Raises NotFound, and Conflict where one is at
     work."""
+    engine, who = context.engine, context.who
     with Session(engine) as session:
         bury_dead(session)
         source = get(session, source_id)
@@ -49,13 +51,9 @@ def start(engine: Engine, source_id: int, who: str) -> int:
             [
                 sys.executable,
                 "-m",
-                "jalan.cli.main",
-                "source",
-                "ingest",
-                name,
-                "--ingestion-id",
+                "jalan.service.ingest.worker",
+                str(source_id),
                 str(ingestion_id),
-                "--who",
                 who,
             ],
             env={**os.environ, "JALAN_STORE": address},
@@ -119,7 +117,7 @@ class Scheduler:
                 # Whatever is wrong with one source, the others have their time.
                 try:
                     if self._is_due(session, source, now):
-                        started.append(start(self._engine, source.id, "schedule"))
+                        started.append(start(Context(self._engine, "schedule"), source.id))
                 except Conflict:
                     continue  # it still works on the last one
                 except Exception:

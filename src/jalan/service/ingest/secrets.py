@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from jalan.service.errors import Invalid
 from jalan.service.settings import Settings
-from jalan.store.models import Source
+from jalan.store.schema import Source
 
 FROM_ENVIRONMENT = "env:"
 PREFIX = "JALAN_SOURCE_"  # who configures a source may send what these hold to an address of their choice, no other

@@ -10,6 +10,7 @@ from sqlalchemy import Engine, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from jalan.service.context import Context
 from jalan.service.errors import Conflict, Invalid, NotFound
 from jalan.service.ingest.configuration import (
     check_schedule,
@@ -25,11 +26,12 @@ from jalan.service.ingest.registry import KINDS, parse_config
 from jalan.service.ingest.secrets import FROM_ENVIRONMENT, seal, unseal
 from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
-from jalan.store.models import Ingestion, Source
+from jalan.store.schema import Ingestion, Source
 
 
-def add(engine: Engine, name: str, config: dict[str, Any], *, schedule: str | None = None, who: str) -> int:
+def add(context: Context, name: str, config: dict[str, Any], *, schedule: str | None = None) -> int:
     """Add a source; returns its id. Raises Invalid, and Conflict where the name is taken."""
+    engine, who = context.engine, context.who
     parsed = parse_config(config)
     name = _checked_name(name)
     with Session(engine) as session, session.begin():
@@ -47,12 +49,13 @@ def add(engine: Engine, name: str, config: dict[str, Any], *, schedule: str | No
         return found.id
 
 
-def ensure(engine: Engine, name: str, config: BaseModel, who: str) -> int:
+def ensure(context: Context, name: str, config: BaseModel) -> int:
     """Return the id of a source that is ingested when somebody asks; its secrets are not kept.
 
     One that nobody has added yet is none before its first ingestion has succeeded: ``ingest`` with the
     configuration makes it one, and writes the configuration down.
     """
+    engine, who = context.engine, context.who
     with Session(engine) as session, session.begin():
         found = session.scalars(select(Source).where(Source.name == name)).first()
         if found is None:
@@ -74,8 +77,9 @@ def ensure(engine: Engine, name: str, config: BaseModel, who: str) -> int:
         return found.id
 
 
-def change(engine: Engine, source_id: int, config: dict[str, Any], *, schedule: str | None, who: str) -> None:
+def change(context: Context, source_id: int, config: dict[str, Any], *, schedule: str | None) -> None:
     """Give a source another configuration; secrets that are left out keep. Raises Invalid, NotFound."""
+    engine, who = context.engine, context.who
     with Session(engine) as session, session.begin():
         found = get(session, source_id)
         parsed = parse_config(_kept_for_change(config, found))
@@ -141,8 +145,9 @@ def _write(source: Source, parsed: BaseModel, schedule: str | None) -> None:
     source.secrets = seal(secrets_of(parsed))
 
 
-def remove(engine: Engine, source_id: int, who: str) -> None:
+def remove(context: Context, source_id: int) -> None:
     """Remove a source. What it brought stays, with its history; it is brought up to date no more."""
+    engine, who = context.engine, context.who
     with Session(engine) as session, session.begin():
         found = get(session, source_id)
         found.removed_at = datetime.now(UTC)
@@ -196,10 +201,9 @@ def preview(config: BaseModel, allowed: Allowed | None = None) -> Preview:
 
 
 def ingest(
-    engine: Engine,
+    context: Context,
     source_id: int,
     *,
-    who: str,
     config: BaseModel | None = None,
     ingestion_id: int | None = None,
     listener: Callable[[str, int, int], None] | None = None,
@@ -213,10 +217,10 @@ def ingest(
     settings say).
     """
     with working(
-        engine, source_id, who=who, ingestion_id=ingestion_id, listener=listener, allowed=allowed, config=config
+        context, source_id, ingestion_id=ingestion_id, listener=listener, allowed=allowed, config=config
     ) as work:
         source = work.source
-        _refuse_second(engine, source, work.log.id)
+        _refuse_second(context.engine, source, work.log.id)
         KINDS[source.kind].ingest(config or configuration(source), work)
     assert work.outcome is not None
     return work.outcome
@@ -224,16 +228,16 @@ def ingest(
 
 @contextmanager
 def working(
-    engine: Engine,
+    context: Context,
     source_id: int,
     *,
-    who: str,
     ingestion_id: int | None = None,
     listener: Callable[[str, int, int], None] | None = None,
     allowed: Allowed | None = None,
     config: BaseModel | None = None,
 ) -> Iterator[UnitOfWork]:
     """Do an ingestion's work on a source, with its log. Raises NotFound."""
+    engine, who = context.engine, context.who
     with Session(engine) as session:
         source = get(session, source_id) if config is None else session.get_one(Source, source_id)
         session.expunge(source)

@@ -12,10 +12,10 @@ from jalan.service.ingest.coverage import Coverage
 from jalan.service.ingest.log import IngestionLog, Outcome
 from jalan.service.ingest.relink import relink
 from jalan.sources.allowed import Allowed
-from jalan.store.catalogue import CatalogueWriter
-from jalan.store.definitions import DefinitionWriter
-from jalan.store.models import Definition, Source, System
 from jalan.store.past import say_when
+from jalan.store.repositories.catalog import CatalogueWriter
+from jalan.store.repositories.definitions import DefinitionWriter
+from jalan.store.schema import Definition, Source, System
 
 
 class UnitOfWork:

@@ -2,7 +2,7 @@
 
 from alembic import context
 
-from jalan.store.models import Base
+from jalan.store.schema import Base
 
 connection = context.config.attributes["connection"]
 context.configure(connection=connection, target_metadata=Base.metadata, compare_type=True)

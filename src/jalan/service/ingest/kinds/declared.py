@@ -22,8 +22,8 @@ from jalan.sources.declared import (
     read_all_declarations,
 )
 from jalan.sources.errors import FileError
-from jalan.store.definitions import NewLink
-from jalan.store.models import Dataset, Declaration, Definition, Field, Link
+from jalan.store.repositories.definitions import NewLink
+from jalan.store.schema import Dataset, Declaration, Definition, Field, Link
 
 CONSUMERS = "consumers"
 

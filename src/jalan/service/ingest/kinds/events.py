@@ -15,8 +15,8 @@ from jalan.sources.allowed import Allowed
 from jalan.sources.errors import FileError
 from jalan.sources.event_file import read_event_file
 from jalan.sources.files import Files
-from jalan.store.definitions import NewLink
-from jalan.store.models import Dataset
+from jalan.store.repositories.definitions import NewLink
+from jalan.store.schema import Dataset
 
 
 def load_events(config: EventsConfig, work: UnitOfWork) -> None:

@@ -18,7 +18,7 @@ from jalan.sources.files import shown_name
 from jalan.sources.history_files import HistoryFile, Tell, digest_file, identity
 from jalan.sources.statistics import HIDDEN, Statistics, read_statistics
 from jalan.store.bulk import merge_rows
-from jalan.store.models import Query, System, Use
+from jalan.store.schema import Query, System, Use
 from jalan.usage.digest import Digest, Digester, DigestError, HistoryPiece, Reading, UseKey, read_lines, write_lines
 from jalan.usage.entries import Columns, LogEntry
 

@@ -23,8 +23,8 @@ from jalan.sources.postgres import (
     look_around,
     read_database,
 )
-from jalan.store.definitions import NewLink
-from jalan.store.models import Dataset, System
+from jalan.store.repositories.definitions import NewLink
+from jalan.store.schema import Dataset, System
 
 
 def address(config: PostgresqlConfig, hosts: Hosts) -> URL:

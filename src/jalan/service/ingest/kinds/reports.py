@@ -24,8 +24,8 @@ from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
 from jalan.sources.reports_service import Contents, Element, Extract, Report, ReportHead, ReportsService, User
 from jalan.store.bulk import merge_rows
-from jalan.store.definitions import NewDiagnostic, NewLink
-from jalan.store.models import Dataset, Definition, Field, ReportView
+from jalan.store.repositories.definitions import NewDiagnostic, NewLink
+from jalan.store.schema import Dataset, Definition, Field, ReportView
 
 _HINTS = HINTS | {"circular_calculation": "let one of the fields be calculated from something else"}
 _MOST_WAYS = 100  # that are looked for in one report

@@ -23,7 +23,7 @@ from jalan.sources.allowed import Allowed
 from jalan.sources.errors import FileError, SourceError
 from jalan.sources.folder import SUFFIXES, Element, Folder, Report, SqlFile, read_folder, read_tree
 from jalan.sources.git import Commit, Repository
-from jalan.store.models import Dataset, Definition, Revision, System
+from jalan.store.schema import Dataset, Definition, Revision, System
 
 REPORTS_NAMESPACE = "reports"
 

@@ -25,8 +25,8 @@ from jalan.service.ingest.references import nearest
 from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sources.allowed import Allowed
 from jalan.sources.tables import Table, read_table
-from jalan.store.definitions import NewLink
-from jalan.store.models import Dataset
+from jalan.store.repositories.definitions import NewLink
+from jalan.store.schema import Dataset
 
 _PREVIEWED = 8
 

@@ -2,8 +2,9 @@
 
 from jalan.lineage.model import Detail
 from jalan.lineage.script import extract
-from jalan.service.answers import WayStep
-from jalan.service.snapshot import DefinitionInfo, Snapshot
+from jalan.service.graph_cache.names import DefinitionInfo
+from jalan.service.graph_cache.snapshot import Snapshot
+from jalan.service.lineage.answers import WayStep
 from jalan.sql.dialects import DIALECTS
 
 

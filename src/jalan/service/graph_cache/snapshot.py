@@ -1,120 +1,25 @@
-"""The graph with its names, read from the store in one go and kept until something has been brought in."""
+"""The graph with its names, read from the store in one go."""
 
 from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import datetime
-from threading import Lock
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Engine, Row, func, or_, select
+from sqlalchemy import Row, or_, select
 from sqlalchemy.orm import DeclarativeBase, Session
 
 from jalan.catalog.kinds import DefinitionKind, FieldKind, How, LinkKind, definition_kind
 from jalan.catalog.names import title_of
 from jalan.collecting import seldom_collecting
 from jalan.graph.dependencies import CONDITION, ROWS, VALUE, Dependencies
-from jalan.service.ingest.identity import alias_map
-from jalan.store.models import Container, Dataset, Definition, Field, Ingestion, Job, Link, Statement, System
+from jalan.service.graph_cache.names import DatasetInfo, DefinitionInfo, FieldInfo, LinkInfo
 from jalan.store.past import as_at
+from jalan.store.repositories.aliases import alias_map
+from jalan.store.schema import Container, Dataset, Definition, Field, Job, Link, Statement, System
+from jalan.store.validity import valid_at
 
 _LABEL_LENGTH = 60
-
-
-@dataclass(slots=True)
-class DatasetInfo:
-    """A dataset with the names that people see. joined: ids of the datasets that are this one by an alias."""
-
-    id: int
-    name: str
-    title: str
-    kind: str
-    system: str
-    namespace: str
-    container: str
-    description: str | None
-    owner: str | None
-    address: str | None
-    rows: int | None
-    bytes: int | None
-    facts: dict[str, Any]
-    placeholder: bool
-    first_seen: datetime
-    scanned_at: datetime | None
-    gone_since: datetime | None
-    fields: list[int]
-    joined: list[int]
-
-
-@dataclass(slots=True)
-class FieldInfo:
-    """A field; ``dataset`` is the position of its dataset."""
-
-    id: int
-    dataset: int
-    name: str
-    kind: str
-    type: str | None
-    description: str | None
-    facts: dict[str, Any]
-    placeholder: bool
-    gone_since: datetime | None
-
-
-@dataclass(slots=True)
-class DefinitionInfo:
-    """A definition with the job that runs it."""
-
-    id: int
-    kind: str
-    place: str
-    job: str | None
-    version: int
-    valid_from: datetime
-    text: str
-    first_line: int
-    dialect: str
-    search_path: list[str]
-    template: dict[str, Any] | None
-    database: str
-    namespace: str
-    key: str
-    job_namespace: str | None
-    revision: str | None
-    authored_at: datetime | None
-    author: str | None
-
-    @property
-    def by(self) -> str:
-        """What stands in the gutter: the job, or else what of the database's does it, or the file."""
-        if self.kind == DefinitionKind.DECLARATION:
-            return f"declared {self.place}" if self.place.startswith("on ") else f"declared in {self.place}"
-        kind = definition_kind(self.kind)
-        if kind.about.made_by_database:
-            return f"{kind.label} {self.place}"
-        return self.job or self.place
-
-    def line(self, offset: int) -> int:
-        """Return the line, in the file, of a place in the text."""
-        return self.first_line + self.text.count("\n", 0, offset)
-
-
-@dataclass(slots=True)
-class LinkInfo:
-    """One link between two nodes, the best evidenced first; ``others`` are further ones between the same two."""
-
-    id: int
-    kind: str
-    how: str
-    origin: str
-    definition: int
-    statement: int | None
-    spans: list[tuple[int, int]]
-    expression: tuple[int, int] | None
-    path: str
-    possible: bool
-    others: list[int]
 
 
 class Snapshot:
@@ -364,34 +269,3 @@ def _dataset_info(dataset: Any, system: Any, container: Any, as_of: datetime | N
         fields=[],
         joined=[],
     )
-
-
-def valid_at(model: Any, as_of: datetime | None) -> list[Any]:
-    """Return the conditions under which rows of a table hold at a time; now where none is given."""
-    if as_of is None:
-        return [model.valid_to.is_(None)]
-    return [model.valid_from <= as_of, or_(model.valid_to.is_(None), model.valid_to > as_of)]
-
-
-class SnapshotCache:
-    """Keeps the snapshot of now, and builds those of the past on demand. Safe for several threads."""
-
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
-        self._lock = Lock()
-        self._version: int | None = None
-        self._current: Snapshot | None = None
-
-    def get(self, as_of: datetime | None = None) -> Snapshot:
-        """Return the graph as it is, or as it was at a time."""
-        with Session(self.engine) as session:
-            if as_of is not None:
-                return Snapshot(session, as_of)
-            with self._lock:
-                # What an ingestion did becomes visible together with its state, so its id tells what is new.
-                query = select(func.count()).select_from(Ingestion).where(Ingestion.state == "done")
-                version = session.scalars(query).one()
-                if self._current is None or version != self._version:
-                    self._current = Snapshot(session, None)
-                    self._version = version
-                return self._current

@@ -8,10 +8,11 @@ from sqlalchemy.orm import Session
 
 from jalan.catalog.kinds import DatasetKind
 from jalan.graph.dependencies import VALUE
-from jalan.service.answers import Change, Connection, DiagnosticFact, Overview, RecentIngestion, SystemFact
-from jalan.service.assets import catalog_row
-from jalan.service.snapshot import Snapshot
-from jalan.store.models import Definition, Diagnostic, Ingestion, Statement, System
+from jalan.service.catalog.answers import Change, Connection, DiagnosticFact, Overview, RecentIngestion, SystemFact
+from jalan.service.catalog.pages import catalog_row
+from jalan.service.context import Context
+from jalan.service.graph_cache.snapshot import Snapshot
+from jalan.store.schema import Definition, Diagnostic, Ingestion, Statement, System
 
 _LISTED = 50
 _FLOWING = (
@@ -28,8 +29,9 @@ _FLOWING = (
 _LEVELS = {"error": 0, "warning": 1, "info": 2}
 
 
-def overview(snapshot: Snapshot, session: Session) -> Overview:
+def overview(context: Context) -> Overview:
     """Return the state of everything that has been brought in."""
+    snapshot, session = context.graph, context.session
     graph = snapshot.graph
     live = [d for d in snapshot.datasets if d.gone_since is None]
     reports = [i for i, d in enumerate(snapshot.datasets) if d.kind == DatasetKind.REPORT and d.gone_since is None]

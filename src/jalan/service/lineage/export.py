@@ -1,50 +1,42 @@
 """The graph, or the part around an asset, in open formats."""
 
-import io
 from collections import defaultdict
 from datetime import UTC, datetime
-from enum import Enum
 
 import numpy as np
-import orjson
-import pyarrow as pa
-import pyarrow.parquet as pq
+from pydantic import BaseModel
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from jalan.formats import drawings
 from jalan.formats.graph import DatasetRecord, DefinitionRecord, FieldRecord, GraphRecord, LinkRecord
-from jalan.formats.link_table import COLUMNS, link_csv, link_rows
-from jalan.formats.openlineage_graph import events
-from jalan.formats.prov import prov_json
+from jalan.formats.registry import FORMATS, GraphFormat
+from jalan.service.context import Context
 from jalan.service.errors import NotFound
-from jalan.service.ingest.identity import alias_map
-from jalan.service.snapshot import Snapshot
-from jalan.store.models import Link, Statement
+from jalan.service.graph_cache.snapshot import Snapshot
+from jalan.store.repositories.aliases import alias_map
+from jalan.store.schema import Link, Statement
 
 
-class ExportFormat(str, Enum):
-    """What can be written. Source of each: see its writer in ``jalan.formats``."""
+class FormatFact(BaseModel):
+    """A format in which the graph can be had. ending: of the file."""
 
-    openlineage = "openlineage"
-    prov = "prov-json"
-    graphml = "graphml"
-    dot = "dot"
-    mermaid = "mermaid"
-    csv = "csv"
-    parquet = "parquet"
+    name: str
+    title: str
+    about: str
+    ending: str
 
 
-MEDIA = {
-    ExportFormat.openlineage: ("application/x-ndjson", "jsonl"),
-    ExportFormat.prov: ("application/json", "json"),
-    ExportFormat.graphml: ("application/xml", "graphml"),
-    ExportFormat.dot: ("text/vnd.graphviz", "dot"),
-    ExportFormat.mermaid: ("text/plain", "mmd"),
-    ExportFormat.csv: ("text/csv", "csv"),
-    ExportFormat.parquet: ("application/vnd.apache.parquet", "parquet"),
-}
-"""Media type and ending of the file."""
+def formats() -> list[FormatFact]:
+    """Return the formats in which the graph can be had."""
+    return [FormatFact(name=f.name, title=f.title, about=f.about, ending=f.ending) for f in FORMATS.values()]
+
+
+def format_named(name: str) -> GraphFormat:
+    """Return the format of that name. Raises NotFound, which lists them."""
+    found = FORMATS.get(name)
+    if found is None:
+        raise NotFound(f"there is no format “{name}”; there are: {', '.join(FORMATS)}")
+    return found
 
 
 def find_dataset(snapshot: Snapshot, name: str) -> int:
@@ -63,47 +55,25 @@ def find_dataset(snapshot: Snapshot, name: str) -> int:
 
 
 def export(
-    snapshot: Snapshot,
-    session: Session,
-    form: ExportFormat,
-    *,
-    around: int | None = None,
-    back: int = 50,
-    ahead: int = 50,
+    context: Context, form: GraphFormat, *, around: int | None = None, upstream: int = 50, downstream: int = 50
 ) -> bytes:
-    """Return the graph in a format. around: id of a dataset; then only what lies so many hops before and behind it.
+    """Return the graph in a format.
 
-    Raises NotFound.
+    around: id of a dataset; then only what lies so many hops upstream and downstream of it. Raises NotFound.
     """
-    graph = graph_record(snapshot, session, _chosen(snapshot, around, back, ahead))
-    if form is ExportFormat.openlineage:
-        now = (snapshot.as_of or datetime.now(UTC)).isoformat()
-        return b"".join(orjson.dumps(event) + b"\n" for event in events(graph, now))
-    if form is ExportFormat.prov:
-        return orjson.dumps(prov_json(graph), option=orjson.OPT_INDENT_2) + b"\n"
-    if form is ExportFormat.graphml:
-        return drawings.graphml(graph)
-    if form is ExportFormat.dot:
-        return drawings.dot(graph).encode()
-    if form is ExportFormat.mermaid:
-        return drawings.mermaid(graph).encode()
-    if form is ExportFormat.csv:
-        return link_csv(graph).encode()
-    rows = list(link_rows(graph))
-    columns = {name: pa.array([row[n] for row in rows], pa.string()) for n, name in enumerate(COLUMNS)}
-    out = io.BytesIO()
-    pq.write_table(pa.table(columns), out)
-    return out.getvalue()
+    snapshot = context.graph
+    graph = graph_record(snapshot, context.session, _chosen(snapshot, around, upstream, downstream))
+    return form.write(graph, (snapshot.as_of or datetime.now(UTC)).isoformat())
 
 
-def _chosen(snapshot: Snapshot, around: int | None, back: int, ahead: int) -> set[int] | None:
+def _chosen(snapshot: Snapshot, around: int | None, upstream: int, downstream: int) -> set[int] | None:
     if around is None:
         return None
     at = snapshot.dataset_at.get(around)
     if at is None:
         raise NotFound(f"there is no dataset {around}")
     before, behind = snapshot.graph.hops(at)
-    near = ((before >= 0) & (before <= back)) | ((behind >= 0) & (behind <= ahead))
+    near = ((before >= 0) & (before <= upstream)) | ((behind >= 0) & (behind <= downstream))
     return {at, *np.flatnonzero(near).tolist()}
 
 

@@ -10,7 +10,7 @@ from sqlalchemy.orm import DeclarativeBase, Session
 from jalan.catalog.kinds import DatasetKind, FieldKind
 from jalan.catalog.names import normal_namespace, spellings
 from jalan.store.bulk import Ids, insert_new
-from jalan.store.models import Container, Dataset, Definition, Field, Job, System
+from jalan.store.schema import Container, Dataset, Definition, Field, Job, System
 
 
 class CatalogueWriter:

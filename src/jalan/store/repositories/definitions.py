@@ -8,8 +8,8 @@ import orjson
 from sqlalchemy import ColumnElement, func, select, update
 
 from jalan.store.bulk import copy_rows
-from jalan.store.catalogue import CatalogueWriter
-from jalan.store.models import Definition, Diagnostic, Job, Link, Statement
+from jalan.store.repositories.catalog import CatalogueWriter
+from jalan.store.schema import Definition, Diagnostic, Job, Link, Statement
 
 Span = tuple[int, int]
 

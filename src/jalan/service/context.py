@@ -1,0 +1,59 @@
+"""Who asks for something, and of which store: what every use-case is given."""
+
+from datetime import datetime
+from functools import cached_property
+from types import TracebackType
+from typing import Self
+
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from jalan.service.graph_cache.cache import SnapshotCache
+from jalan.service.graph_cache.snapshot import Snapshot
+
+
+class Context:
+    """One request, command or piece of background work.
+
+    engine: the store. who: the person, or what stands for one; every change says who made it.
+    as_of: the time that is asked about; none for now.
+    session: for reading, opened when it is first asked for; ``close`` ends it. Use-cases that change something do
+        so in a transaction of their own.
+    graph: the graph as it is, or was at ``as_of``.
+    """
+
+    def __init__(
+        self, engine: Engine, who: str, *, as_of: datetime | None = None, cache: SnapshotCache | None = None
+    ) -> None:
+        self.engine = engine
+        self.who = who
+        self.as_of = as_of
+        self._cache = cache
+        self._session: Session | None = None
+
+    @property
+    def session(self) -> Session:
+        """A session for reading."""
+        if self._session is None:
+            # Without a transaction: what only reads holds nobody up, however long it is kept open.
+            self._session = Session(self.engine.execution_options(isolation_level="AUTOCOMMIT"))
+        return self._session
+
+    @cached_property
+    def graph(self) -> Snapshot:
+        """The graph that is asked about."""
+        return Snapshot(self.session, self.as_of) if self._cache is None else self._cache.get(self.as_of)
+
+    def close(self) -> None:
+        """Give the session back."""
+        if self._session is not None:
+            self._session.close()
+            self._session = None
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()

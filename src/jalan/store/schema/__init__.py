@@ -1,0 +1,33 @@
+"""The tables of the store."""
+
+from jalan.store.schema.base import Base
+from jalan.store.schema.catalog import Container, Dataset, Field, System
+from jalan.store.schema.definitions import Definition, Diagnostic, Job, Link, Revision, Statement
+from jalan.store.schema.identity import Alias
+from jalan.store.schema.ingestion import Claim, Declaration, Ingestion, Source
+from jalan.store.schema.past import Past
+from jalan.store.schema.usage import Query, QueryField, ReportView, Use
+
+__all__ = [
+    "Alias",
+    "Base",
+    "Claim",
+    "Container",
+    "Dataset",
+    "Declaration",
+    "Definition",
+    "Diagnostic",
+    "Field",
+    "Ingestion",
+    "Job",
+    "Link",
+    "Past",
+    "Query",
+    "QueryField",
+    "ReportView",
+    "Revision",
+    "Source",
+    "Statement",
+    "System",
+    "Use",
+]

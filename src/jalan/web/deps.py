@@ -1,0 +1,42 @@
+"""What several endpoints take."""
+
+from collections.abc import Iterator
+from datetime import datetime
+from typing import Annotated
+
+from fastapi import Depends, Path, Query, Request
+
+from jalan.service.context import Context
+from jalan.service.graph_cache.cache import SnapshotCache
+
+LARGEST_ID = 2_147_483_647  # of PostgreSQL's integer
+WHO = "local user"
+
+Id = Annotated[int, Path(ge=1, le=LARGEST_ID)]
+AsOf = Annotated[
+    datetime | None,
+    Query(description="Show the graph as it was at this time (ISO 8601 with zone); now by default."),
+]
+Conditions = Annotated[bool, Query(description="Whether links that only decide count too.")]
+Hops = Annotated[int, Query(ge=0, le=50)]
+
+
+def _context(request: Request, as_of: datetime | None = None) -> Iterator[Context]:
+    cache: SnapshotCache = request.app.state.cache
+    with Context(cache.engine, WHO, as_of=as_of, cache=cache) as context:
+        yield context
+
+
+def _now(request: Request) -> Iterator[Context]:
+    yield from _context(request)
+
+
+def _at(request: Request, as_of: AsOf = None) -> Iterator[Context]:
+    yield from _context(request, as_of)
+
+
+Now = Annotated[Context, Depends(_now)]
+"""Who asks, and the graph as it is."""
+
+Then = Annotated[Context, Depends(_at)]
+"""Who asks, and the graph at the time that is asked about."""
