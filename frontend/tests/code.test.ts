@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { markedLines } from '../src/lineage/code'
+import { markedLines } from '../src/features/lineage/code'
 
 const shown = (
   text: string,

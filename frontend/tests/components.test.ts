@@ -1,13 +1,20 @@
+import { VueQueryPlugin, type QueryClient } from '@tanstack/vue-query'
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
-import { api, type DatasetFacts, type Evidence, type Found, type Road } from '../src/api/client'
-import FindBox from '../src/components/FindBox.vue'
-import FlowMap from '../src/components/FlowMap.vue'
-import HerePanel from '../src/lineage/HerePanel.vue'
-import { useRoad } from '../src/lineage/useRoad'
+import { api, type Evidence, type Found, type LineageMap } from '../src/api/client'
+import { facts } from './answers'
+import { queryClient } from '../src/app/queries'
+import FindBox from '../src/features/find/FindBox.vue'
+import FlowMap from '../src/features/overview/FlowMap.vue'
+import HerePanel from '../src/features/lineage/HerePanel.vue'
+import { useLineage } from '../src/features/lineage/useLineage'
 
 const page = { template: '<main />' }
+const memory = (): [typeof VueQueryPlugin, { queryClient: QueryClient }] => [
+  VueQueryPlugin,
+  { queryClient: queryClient() },
+]
 
 function router(): Router {
   return createRouter({
@@ -17,49 +24,6 @@ function router(): Router {
       { path: '/catalog', name: 'catalog', component: page },
     ],
   })
-}
-
-const facts: DatasetFacts = {
-  id: 28,
-  name: 'strait.core.sailing_revenue',
-  title: 'core.sailing_revenue',
-  kind: 'table',
-  system: 'postgresql',
-  namespace: 'postgres://islands:5432',
-  container: 'strait.core',
-  description: 'What each sailing earned.',
-  owner: null,
-  address: null,
-  rows: 6722,
-  placeholder: true,
-  gone_since: null,
-  first_seen: '2026-11-23T08:00:00Z',
-  scanned_at: null,
-  feeds_itself: true,
-  columns: ['gross', 'net'].map((name, i) => ({
-    id: 100 + i,
-    name,
-    kind: 'column',
-    type: 'numeric',
-    placeholder: false,
-    gone: false,
-    back: 1,
-    ahead: 2,
-    description: null,
-    reports: i,
-    facts: {},
-  })),
-  written_by: [],
-  back: 3,
-  ahead: 2,
-  reports: ['Board pack'],
-  unread: 1,
-  bytes: 8192,
-  details: { role: 'jalan', privileges: { quay_desk: ['select'] } },
-  known_as: [],
-  conflicts: [],
-  points: [],
-  uses: [],
 }
 
 describe('here', () => {
@@ -103,7 +67,7 @@ describe('the find box', () => {
   beforeEach(async () => {
     vi.useFakeTimers()
     places = router()
-    shown = mount(FindBox, { global: { plugins: [places] }, attachTo: document.body })
+    shown = mount(FindBox, { global: { plugins: [places, memory()] }, attachTo: document.body })
   })
   afterEach(() => {
     shown.unmount()
@@ -155,27 +119,27 @@ it('draws places one behind the other, along the longest way', () => {
   expect(shown.findAll('path')).toHaveLength(3)
 })
 
-describe('the state of the road', () => {
+describe('the state of the lineage screen', () => {
   const crossing = (id: number, target: number) => ({ id, kind: 'value', target_field: target })
-  const road = {
+  const map = {
     focus: 28,
     fields: [],
     lanes: [],
     crossings: [crossing(7, 100), crossing(8, 5)],
     steps: [{ link: 6, links: [6, 7], source: '', target: '', place: '', line: 1 }],
-  } as unknown as Road
+  } as unknown as LineageMap
 
   async function at(path: string) {
     const places = router()
-    vi.spyOn(api, 'lanes').mockResolvedValue(road)
-    vi.spyOn(api, 'trail').mockResolvedValue(road)
+    vi.spyOn(api, 'lanes').mockResolvedValue(map)
+    vi.spyOn(api, 'trail').mockResolvedValue(map)
     vi.spyOn(api, 'dataset').mockResolvedValue(facts)
     vi.spyOn(api, 'evidence').mockResolvedValue({ link: 6 } as Evidence)
     vi.spyOn(api, 'dependents').mockRejectedValue(new Error('not asked for here'))
     await places.push(path)
-    let state: ReturnType<typeof useRoad> | undefined
-    const shell = { setup: () => ((state = useRoad()), () => null) }
-    mount(shell, { global: { plugins: [places], config: { errorHandler: () => {} } } })
+    let state: ReturnType<typeof useLineage> | undefined
+    const shell = { setup: () => ((state = useLineage()), () => null) }
+    mount(shell, { global: { plugins: [places, memory()], config: { errorHandler: () => {} } } })
     await flushPromises()
     if (!state) throw new Error('not mounted')
     return { state, places }
@@ -183,8 +147,14 @@ describe('the state of the road', () => {
   afterEach(() => vi.restoreAllMocks())
 
   it('is all in the address', async () => {
-    const { state } = await at('/lineage/28?back=4&conditions=hidden&detail=datasets&view=table')
-    expect(api.lanes).toHaveBeenCalledWith(28, { back: 4, ahead: 2, conditions: false })
+    const { state } = await at(
+      '/lineage/28?upstream=4&conditions=hidden&detail=datasets&view=table',
+    )
+    expect(api.lanes).toHaveBeenCalledWith(
+      28,
+      { upstream: 4, downstream: 2, conditions: false },
+      expect.any(AbortSignal),
+    )
     expect([state.detail.value, state.asTable.value, state.dock.value]).toEqual([
       'datasets',
       true,
@@ -193,13 +163,17 @@ describe('the state of the road', () => {
   })
 
   it('does not take nonsense from the address', async () => {
-    const { state } = await at('/lineage/28?back=fog&ahead=999&detail=fog')
-    expect([state.back.value, state.ahead.value, state.detail.value]).toEqual([0, 50, 'columns'])
+    const { state } = await at('/lineage/28?upstream=fog&downstream=999&detail=fog')
+    expect([state.upstream.value, state.downstream.value, state.detail.value]).toEqual([
+      0,
+      50,
+      'columns',
+    ])
   })
 
   it('changes the address, and leaves what is as usual out of it', async () => {
     const { state, places } = await at('/lineage/28')
-    state.reach('back', 1)
+    state.reach('upstream', 1)
     state.toggleConditions()
     await flushPromises()
     expect(places.currentRoute.value.query).toMatchObject({ conditions: 'hidden' })

@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { ago, count, plural } from '../src/humane'
+import { ago, count, plural } from '../src/shared/format/humane'
 
 const now = new Date('2026-11-23T12:00:00Z').getTime()
 

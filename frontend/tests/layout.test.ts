@@ -1,16 +1,15 @@
 import { describe, expect, it } from 'vitest'
-import type { Crossing, DatasetBrief, Road } from '../src/api/client'
+import type { Crossing, DatasetBrief, LineageMap } from '../src/api/client'
 import {
   apart,
-  drawn,
-  HEIGHT,
-  jobName,
-  layLane,
-  placesIn,
-  shortName,
+  held,
+  outOfSight,
+  placeColumns,
+  wireEnds,
   wirePath,
-  type LaneChoice,
-} from '../src/lineage/layout'
+} from '../src/features/lineage/geometry'
+import { drawn, HEIGHT, layLane, placesIn, type LaneChoice } from '../src/features/lineage/layout'
+import { jobName, shortName } from '../src/features/lineage/naming'
 
 function dataset(id: number, columns: number, container = 'strait.core'): DatasetBrief {
   const fields = Array.from({ length: columns }, (_, i) => ({
@@ -20,8 +19,8 @@ function dataset(id: number, columns: number, container = 'strait.core'): Datase
     type: 'int',
     placeholder: false,
     gone: false,
-    back: 0,
-    ahead: 0,
+    upstream: 0,
+    downstream: 0,
   }))
   return {
     id,
@@ -104,7 +103,7 @@ function link(id: number, kind: 'value' | 'condition', target: number): Crossing
 describe('links', () => {
   const road = {
     crossings: [link(1, 'condition', 2), link(2, 'value', 2), link(3, 'value', 3)],
-  } as Road
+  } as LineageMap
 
   it('are all drawn between columns', () => {
     expect(drawn(road, 'columns', true).map((one) => one.id)).toEqual([1, 2, 3])
@@ -134,4 +133,33 @@ it('names jobs as people read them', () => {
   expect(shortName('reports/board-pack.yaml')).toBe('board-pack.yaml')
   expect(shortName('declared in office/links.yaml')).toBe('declared')
   expect(shortName('Quay board › kept')).toBe('Quay board')
+})
+
+describe('the lanes side by side', () => {
+  it('share the room that the middle leaves them, and are never too narrow to be read', () => {
+    const wide = placeColumns([-1, 0, 1], 1280, 78)
+    expect(wide.map((one) => one.width)).toEqual([236, 282, 236])
+    expect(wide[0]!.left).toBe(1280 - wide[2]!.right)
+    const narrow = placeColumns([-2, -1, 0, 1, 2], 700, 78)
+    expect(narrow.map((one) => one.width)).toEqual([148, 148, 282, 148, 148])
+    expect(narrow[0]!.left).toBe(20)
+  })
+
+  it('a wire leaves on the right, and enters a lane further left from its right side', () => {
+    const [first, , last] = placeColumns([-1, 0, 1], 1280, 78)
+    expect(wireEnds(first!, last!)).toEqual({ x1: first!.right + 2, x2: last!.left - 3 })
+    expect(wireEnds(last!, first!)).toEqual({ x1: last!.right + 2, x2: first!.right + 3 })
+  })
+
+  it('what is scrolled away stands at the edge, and is told apart', () => {
+    expect(held(1, 50, 40, 600)).toEqual({ lane: 1, y: 50, hidden: false })
+    expect(held(1, 20, 40, 600)).toEqual({ lane: 1, y: 40, hidden: true })
+    expect(held(1, 900, 40, 600)).toEqual({ lane: 1, y: 600, hidden: true })
+  })
+
+  it('counts the lanes that are out of sight', () => {
+    const columns = placeColumns([-2, -1, 0, 1, 2], 700, 78)
+    expect(outOfSight(columns, 0, 700)).toEqual({ upstream: 0, downstream: 2 })
+    expect(outOfSight(columns, 600, 700)).toEqual({ upstream: 2, downstream: 0 })
+  })
 })

@@ -1,11 +1,11 @@
 import { mount } from '@vue/test-utils'
 import { describe, expect, it } from 'vitest'
 import type { IngestionFact } from '../src/api/client'
-import { lasting, share, until } from '../src/humane'
-import ConfigForm from '../src/sources/ConfigForm.vue'
-import CoverageStroke from '../src/sources/CoverageStroke.vue'
-import { fieldsOf, fromText, toText, type JsonSchema } from '../src/sources/schemaForm'
-import { changed, found, fraction, stateWord } from '../src/sources/words'
+import { lasting, share, until } from '../src/shared/format/humane'
+import ConfigForm from '../src/features/sources/ConfigForm.vue'
+import CoverageStroke from '../src/features/sources/CoverageStroke.vue'
+import { fieldsOf, fromText, toText, type JsonSchema } from '../src/features/sources/schemaForm'
+import { changed, found, fraction, stateWord } from '../src/features/sources/words'
 
 const schema: JsonSchema = {
   properties: {

@@ -2,7 +2,7 @@ import createClient from 'openapi-fetch'
 import type { components, paths } from './schema'
 
 export type Schemas = components['schemas']
-export type Road = Schemas['Road']
+export type LineageMap = Schemas['LineageMap']
 export type DatasetBrief = Schemas['DatasetBrief']
 export type DatasetFacts = Schemas['DatasetFacts']
 export type ColumnFact = Schemas['ColumnFact']
@@ -22,6 +22,7 @@ export type UnreadPage = Schemas['UnreadPage']
 export type KindFact = Schemas['KindFact']
 export type Preview = Schemas['Preview']
 export type SourceIn = Schemas['SourceIn']
+export type DeclarationFact = Schemas['DeclarationFact']
 
 const client = createClient<paths>({ baseUrl: '' })
 
@@ -55,37 +56,44 @@ async function unwrap<T>(asked: Promise<Answer<T>>): Promise<T> {
 }
 
 export interface LaneOptions {
-  back: number
-  ahead: number
+  upstream: number
+  downstream: number
   conditions: boolean
 }
 
 export const api = {
-  overview: () => unwrap(client.GET('/api/v1/overview')),
+  overview: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/overview', { signal })),
   find: (q: string, signal?: AbortSignal) =>
     unwrap(client.GET('/api/v1/find', { params: { query: { q, limit: 12 } }, signal })),
-  catalog: (query: NonNullable<paths['/api/v1/catalog']['get']['parameters']['query']>) =>
-    unwrap(client.GET('/api/v1/catalog', { params: { query } })),
-  dataset: (dataset: number) =>
-    unwrap(client.GET('/api/v1/datasets/{dataset}', { params: { path: { dataset } } })),
-  lanes: (dataset: number, query: LaneOptions) =>
+  catalog: (
+    query: NonNullable<paths['/api/v1/catalog']['get']['parameters']['query']>,
+    signal?: AbortSignal,
+  ) => unwrap(client.GET('/api/v1/catalog', { params: { query }, signal })),
+  dataset: (dataset: number, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/datasets/{dataset}', { params: { path: { dataset } }, signal })),
+  lanes: (dataset: number, query: LaneOptions, signal?: AbortSignal) =>
     unwrap(
-      client.GET('/api/v1/datasets/{dataset}/lanes', { params: { path: { dataset }, query } }),
+      client.GET('/api/v1/datasets/{dataset}/lanes', {
+        params: { path: { dataset }, query },
+        signal,
+      }),
     ),
-  trail: (field: number[], conditions: boolean) =>
-    unwrap(client.GET('/api/v1/trail', { params: { query: { field, conditions } } })),
-  evidence: (link: number) =>
-    unwrap(client.GET('/api/v1/links/{link}/evidence', { params: { path: { link } } })),
-  dependents: (field: number, conditions: boolean) =>
+  trail: (field: number[], conditions: boolean, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/trail', { params: { query: { field, conditions } }, signal })),
+  evidence: (link: number, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/links/{link}/evidence', { params: { path: { link } }, signal })),
+  dependents: (field: number, conditions: boolean, signal?: AbortSignal) =>
     unwrap(
       client.GET('/api/v1/fields/{field}/dependents', {
         params: { path: { field }, query: { conditions } },
+        signal,
       }),
     ),
-  sourceKinds: () => unwrap(client.GET('/api/v1/source-kinds')),
-  sources: () => unwrap(client.GET('/api/v1/sources')),
-  source: (source: number) =>
-    unwrap(client.GET('/api/v1/sources/{source}', { params: { path: { source } } })),
+  exportFormats: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/export-formats', { signal })),
+  sourceKinds: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/source-kinds', { signal })),
+  sources: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/sources', { signal })),
+  source: (source: number, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/sources/{source}', { params: { path: { source } }, signal })),
   addSource: (body: SourceIn) => unwrap(client.POST('/api/v1/sources', { body })),
   changeSource: (source: number, body: SourceIn) =>
     unwrap(client.PUT('/api/v1/sources/{source}', { params: { path: { source } }, body })),
@@ -93,19 +101,22 @@ export const api = {
     unwrap(client.DELETE('/api/v1/sources/{source}', { params: { path: { source } } })),
   trySource: (config: Record<string, unknown>, source: number | null) =>
     unwrap(client.POST('/api/v1/sources/try', { body: { config, source } })),
-  ingestions: (source: number) =>
-    unwrap(client.GET('/api/v1/sources/{source}/ingestions', { params: { path: { source } } })),
+  ingestions: (source: number, signal?: AbortSignal) =>
+    unwrap(
+      client.GET('/api/v1/sources/{source}/ingestions', { params: { path: { source } }, signal }),
+    ),
   startIngestion: (source: number) =>
     unwrap(client.POST('/api/v1/sources/{source}/ingestions', { params: { path: { source } } })),
   stopIngestion: (ingestion: number) =>
     unwrap(client.DELETE('/api/v1/ingestions/{ingestion}', { params: { path: { ingestion } } })),
-  unread: (source: number, offset: number) =>
+  unread: (source: number, offset: number, signal?: AbortSignal) =>
     unwrap(
       client.GET('/api/v1/sources/{source}/unread', {
         params: { path: { source }, query: { offset, limit: 50 } },
+        signal,
       }),
     ),
-  declarations: () => unwrap(client.GET('/api/v1/declarations')),
+  declarations: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/declarations', { signal })),
   declareLink: (body: Schemas['LinkIn']) =>
     unwrap(client.POST('/api/v1/declarations/links', { body })),
   declareConsumer: (body: Schemas['ConsumerIn']) =>

@@ -99,7 +99,7 @@ class Dependencies:
         return np.flatnonzero(self.kinds == VALUE)
 
     def trail(self, fields: Ints) -> tuple[Ints, Ints, Ints]:
-        """Return what carries the values of fields: hops of every field upstream and downstream, and the links between.
+        """Return what carries the values of fields: hops upstream and downstream, and the links between.
 
         Only value links are followed; they are carried as positions among all links.
         """

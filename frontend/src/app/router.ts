@@ -1,0 +1,40 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/overview' },
+    {
+      path: '/overview',
+      name: 'overview',
+      component: () => import('@/features/overview/OverviewView.vue'),
+    },
+    {
+      path: '/catalog',
+      name: 'catalog',
+      component: () => import('@/features/catalog/CatalogView.vue'),
+    },
+    {
+      path: '/lineage/:dataset(\\d+)?',
+      name: 'lineage',
+      component: () => import('@/features/lineage/LineageView.vue'),
+    },
+    {
+      path: '/sources/add',
+      name: 'add source',
+      meta: { place: 'sources' },
+      component: () => import('@/features/sources/AddSourceView.vue'),
+    },
+    {
+      path: '/sources/:source(\\d+)?',
+      name: 'sources',
+      component: () => import('@/features/sources/SourcesView.vue'),
+    },
+    { path: '/:rest(.*)*', name: 'missing', component: () => import('./MissingView.vue') },
+  ],
+})
+
+router.afterEach((to) => {
+  const name = String(to.name ?? '')
+  document.title = name ? `${name[0]?.toUpperCase()}${name.slice(1)} · Jalan` : 'Jalan'
+})

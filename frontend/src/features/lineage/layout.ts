@@ -1,0 +1,140 @@
+import type { Crossing, DatasetBrief, FieldBrief, LineageMap } from '@/api/client'
+
+/** Heights in pixels. They are set here, not measured, so that what is scrolled away still has a place. */
+export const HEIGHT = { head: 42, row: 22, fold: 20, gap: 14, group: 26 } as const
+
+const GROUP_FROM = 9 // a lane with so many datasets is grouped by container
+const ROWS_FOLDED = 5 // how many columns a card shows before it is unfolded
+
+export type Detail = 'columns' | 'datasets'
+
+export interface Card {
+  type: 'card'
+  key: string
+  dataset: DatasetBrief
+  rows: FieldBrief[]
+  folded: number
+  unfolded: boolean
+  height: number
+}
+
+export interface Group {
+  type: 'group'
+  key: string
+  container: string
+  count: number
+  closed: boolean
+  height: number
+}
+
+export type Item = Card | Group
+
+export interface LaneLayout {
+  offset: number
+  items: Item[]
+  tops: number[]
+  height: number
+  total: number
+}
+
+export interface LaneChoice {
+  detail: Detail
+  unfolded: Set<number>
+  closed: Set<string>
+  wanted: string
+  trail: boolean
+}
+
+function card(dataset: DatasetBrief, choice: LaneChoice): Card {
+  const open = choice.trail || choice.unfolded.has(dataset.id)
+  const rows =
+    choice.detail === 'datasets' ? [] : open ? dataset.fields : dataset.fields.slice(0, ROWS_FOLDED)
+  const folded = dataset.total_fields - rows.length
+  const height =
+    HEIGHT.head + rows.length * HEIGHT.row + (folded > 0 ? HEIGHT.fold : 0) + HEIGHT.gap
+  const unfolded = choice.unfolded.has(dataset.id)
+  return { type: 'card', key: `d${dataset.id}`, dataset, rows, folded, unfolded, height }
+}
+
+function matches(dataset: DatasetBrief, wanted: string): boolean {
+  const low = wanted.trim().toLowerCase()
+  return !low || `${dataset.title} ${dataset.container}`.toLowerCase().includes(low)
+}
+
+/** Lay out one lane: its cards one below the other, grouped by container where there are many. */
+export function layLane(offset: number, datasets: DatasetBrief[], choice: LaneChoice): LaneLayout {
+  const shown = datasets.filter((dataset) => matches(dataset, choice.wanted))
+  const items: Item[] = []
+  if (shown.length >= GROUP_FROM) {
+    const groups = new Map<string, DatasetBrief[]>()
+    for (const dataset of shown) {
+      const members = groups.get(dataset.container) ?? []
+      members.push(dataset)
+      groups.set(dataset.container, members)
+    }
+    for (const [container, members] of groups) {
+      const key = `${offset}:${container}`
+      const closed = choice.closed.has(key)
+      items.push({
+        type: 'group',
+        key,
+        container,
+        count: members.length,
+        closed,
+        height: HEIGHT.group,
+      })
+      if (!closed) items.push(...members.map((member) => card(member, choice)))
+    }
+  } else {
+    items.push(...shown.map((dataset) => card(dataset, choice)))
+  }
+  const tops: number[] = []
+  let height = 0
+  for (const item of items) {
+    tops.push(height)
+    height += item.height
+  }
+  return { offset, items, tops, height, total: datasets.length }
+}
+
+/** Where things stand in a lane: the middle of each field's row and of each dataset's title. */
+export interface Places {
+  fields: Map<number, number>
+  datasets: Map<number, number>
+  /** The row that stands for the columns that are folded away. */
+  folds: Map<number, number>
+}
+
+export function placesIn(lane: LaneLayout): Places {
+  const fields = new Map<number, number>()
+  const datasets = new Map<number, number>()
+  const folds = new Map<number, number>()
+  lane.items.forEach((item, i) => {
+    if (item.type !== 'card') return
+    const top = lane.tops[i] ?? 0
+    datasets.set(item.dataset.id, top + 11)
+    item.rows.forEach((field, row) => {
+      fields.set(field.id, top + HEIGHT.head + row * HEIGHT.row + HEIGHT.row / 2)
+    })
+    if (item.folded > 0 && item.rows.length) {
+      folds.set(
+        item.dataset.id,
+        top + HEIGHT.head + item.rows.length * HEIGHT.row + HEIGHT.fold / 2,
+      )
+    }
+  })
+  return { fields, datasets, folds }
+}
+
+/** Links as they are drawn: in the dataset view the many links between two datasets are one. */
+export function drawn(map: LineageMap, detail: Detail, conditions: boolean): Crossing[] {
+  const kept = conditions ? map.crossings : map.crossings.filter((link) => link.kind === 'value')
+  if (detail === 'columns') return kept
+  const between = new Map<string, Crossing>()
+  for (const link of kept) {
+    const key = `${link.source_dataset}>${link.target_dataset}`
+    const present = between.get(key)
+    if (!present || (present.kind === 'condition' && link.kind === 'value')) between.set(key, link)
+  }
+  return [...between.values()]
+}
