@@ -3,20 +3,20 @@
 .PHONY: demo test compiled nightly bench pictures clean
 
 demo: ## install what is missing, build, start the databases, serve the demo
-	@scripts/setup.sh
+	@tools/setup.sh
 	@exec .venv/bin/python -m jalan.demo.start
 
 test: ## lint, types, import contracts, core, store, web, browser
-	@scripts/setup.sh --tests
-	@scripts/test.sh
+	@tools/setup.sh --tests
+	@tools/test.sh
 
 compiled: ## optional: the parser and the resolver as C, in .jalan/compiled, tested (some minutes)
-	@scripts/setup.sh --tests --compiler
+	@tools/setup.sh --tests --compiler
 	@.venv/bin/python -m tools.compiled
 	@JALAN_COMPILED=1 PYTHONPATH=.jalan/compiled .venv/bin/python -m pytest tests/core tests/corpus tests/oracle -n 2 --dist loadfile
 
 bench: ## speed, beside real references, in one run
-	@scripts/setup.sh --tests
+	@tools/setup.sh --tests
 	@.venv/bin/python bench/extract.py
 	@[ ! -f .jalan/compiled/built ] || PYTHONPATH=.jalan/compiled .venv/bin/python bench/extract.py
 	@.venv/bin/python bench/history.py
@@ -24,13 +24,13 @@ bench: ## speed, beside real references, in one run
 	@.venv/bin/python bench/tables.py
 
 nightly: ## random queries and scripts against PostgreSQL, other engines where they are, faults in the core (about an hour)
-	@scripts/setup.sh --tests
+	@tools/setup.sh --tests
 	@JALAN_NIGHTLY=1 JALAN_ORACLE_EXAMPLES=2000 .venv/bin/python -m pytest tests/oracle tests/core/test_robustness.py tests/store/test_fuzzed_files.py
 	@.venv/bin/python -m tools.acceptance
 	@.venv/bin/python -m tools.mutants
 
 pictures: ## refresh docs/screenshots from the demo data
-	@scripts/setup.sh --tests
+	@tools/setup.sh --tests
 	@.venv/bin/python -m tools.pictures
 
 clean: ## remove what was installed and built here; the demo's databases too

@@ -118,7 +118,7 @@ def test_every_state_has_an_address(page: Page) -> None:
     page.open("/lineage")
     page.find("sailing_revenue", "core.sailing_revenue")
     page.wait(lambda: len(page.all(".lane")) == 4)
-    page.click("button[aria-label='One hop more back']")
+    page.click("button[aria-label='One hop more upstream']")
     page.wait(lambda: len(page.all(".lane")) == 5)
     page.press("c")
     page.wait(lambda: not page.all(".wires .condition"))

@@ -12,10 +12,9 @@ from pathlib import Path
 from typing import Any, Literal
 
 import orjson
-import pyarrow.parquet as pq
-from pyarrow import ArrowException
 
 from jalan.sources.errors import SourceError
+from jalan.sources.extras import parquet_file
 from jalan.sources.files import shown_name
 from jalan.usage.clocks import Clock
 from jalan.usage.csv_records import Record, Shape, complete, records
@@ -278,8 +277,9 @@ def _digest_parquet(
     path: Path, how: HistoryFile, start: int, file: str, tell: Tell
 ) -> tuple[Digest, HistoryPiece | None, list[str]]:
     assert how.columns is not None
+    broken: type[Exception] = OSError
     try:
-        table = pq.ParquetFile(path)
+        table, broken = parquet_file(path)
         count = table.metadata.num_rows
         if start >= count:
             return Digest(), HistoryPiece(file, start, count), []
@@ -292,7 +292,7 @@ def _digest_parquet(
             total.add(found)
             done += batch.num_rows
             tell(f"reading {path.name}", done, count)
-    except (ArrowException, ValueError, OverflowError) as error:
+    except (broken, ValueError, OverflowError) as error:
         raise SourceError(f"cannot read {path} as Parquet: {error}") from error
     total.settle()
     return total, HistoryPiece(file, 0, count), []

@@ -6,11 +6,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-import pyarrow.parquet as pq
-from openpyxl import load_workbook
-from pyarrow import ArrowException
-
 from jalan.sources.errors import FileError, SourceError
+from jalan.sources.extras import parquet_file, xlsx_book
 from jalan.sources.files import Files, decoded
 from jalan.usage.csv_records import BadRecord, Record, Shape, records
 
@@ -122,7 +119,7 @@ def _xlsx(path: Path) -> Iterator[tuple[int, list[str] | BadRecord]]:
             size = sum(member.file_size for member in packed.infolist())
         if size > max(_ALWAYS_UNPACKED, _UNPACKED * path.stat().st_size):
             raise SourceError(f"{path} opens to {size:,} bytes, which is more than is read of a file of this size")
-        book = load_workbook(path, read_only=True, data_only=True)
+        book = xlsx_book(path)
         if not book.worksheets:
             raise SourceError(f"{path} has no sheet")
     except SourceError:
@@ -141,8 +138,9 @@ def _xlsx(path: Path) -> Iterator[tuple[int, list[str] | BadRecord]]:
 
 
 def _parquet(path: Path) -> Iterator[tuple[int, list[str] | BadRecord]]:
+    broken: type[Exception] = OSError
     try:
-        table = pq.ParquetFile(path)
+        table, broken = parquet_file(path)
         if table.metadata.num_rows * len(table.schema_arrow.names) > _MOST_CELLS:
             raise SourceError(f"{path} has more than {_MOST_CELLS:,} values")
         yield 1, list(table.schema_arrow.names)
@@ -152,7 +150,7 @@ def _parquet(path: Path) -> Iterator[tuple[int, list[str] | BadRecord]]:
             for values in zip(*columns, strict=True):
                 number += 1
                 yield number, [_text(value) for value in values]
-    except (ArrowException, OSError, ValueError, OverflowError) as error:
+    except (broken, OSError, ValueError, OverflowError) as error:
         if isinstance(error, SourceError):
             raise
         raise SourceError(f"{path}: this is no Parquet file ({type(error).__name__})") from error

@@ -63,7 +63,7 @@ def _why(info: DatasetInfo, snapshot: Snapshot, words: list[str]) -> str | None:
     for field in info.fields:
         name = snapshot.fields[field].name
         if all(word in name.lower() for word in words):
-            return f"{'element' if info.kind == 'report' else 'column'} {name}"
+            return f"{'element' if info.kind == DatasetKind.REPORT else 'column'} {name}"
     if info.owner and all(word in info.owner.lower() for word in words):
         return f"owner {info.owner}"
     return ""
