@@ -183,6 +183,7 @@ export const evidence: Evidence = {
 export const dependents: Dependents = {
   field: 100,
   label: 'core.sailing_revenue.gross',
+  effects: { value: 'carries its value', condition: 'decided by it' },
   items: [
     {
       field: 4000,

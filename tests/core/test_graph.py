@@ -41,7 +41,7 @@ def test_a_dataset_that_feeds_itself_is_known() -> None:
 
 
 def test_dependents_by_value_and_by_anything() -> None:
-    by_value, by_any = GRAPH.dependents(np.array([3]))
+    by_value, by_any = GRAPH.carriers(np.array([3])), GRAPH.touched(np.array([3]))
     assert np.flatnonzero(by_value.distance[:5] > 0).tolist() == []
     # the rows of dataset 1 hold paid, which flows on into gross; label is decided directly
     assert np.flatnonzero(by_any.distance[:5] > 0).tolist() == [1, 2, 4]
@@ -50,7 +50,7 @@ def test_dependents_by_value_and_by_anything() -> None:
 
 
 def test_a_path_by_value_names_its_links() -> None:
-    by_value, _ = GRAPH.dependents(np.array([0]))
+    by_value = GRAPH.carriers(np.array([0]))
     assert [s.edge for s in GRAPH.path(by_value, 2, by_value=True)] == [0, 1]
 
 

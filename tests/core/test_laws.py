@@ -12,7 +12,7 @@ from jalan.sql.dialects import DIALECTS
 from jalan.sql.dialects.dialect import Dialect
 
 SOURCE = Path(__file__).parents[2] / "src" / "jalan"
-CORE = ("sql", "lineage", "formulas", "catalog", "graph", "usage", "formats")
+CORE = ("sql", "lineage", "formulas", "catalog", "graph", "change", "usage", "formats")
 # From the bottom to the top; what stands beside one another knows nothing of one another.
 LAYERS = (CORE, ("sources", "store"), ("service",), ("web",), ("cli",), ("demo",))
 MODULES = {
@@ -71,7 +71,9 @@ def test_a_dialects_name_is_compared_nowhere_outside_its_room() -> None:
             continue
         for node in ast.walk(module):
             if isinstance(node, ast.Compare):
-                texts = {n.value for n in ast.walk(node) if isinstance(n, ast.Constant) and isinstance(n.value, str)}
+                texts = {
+                    n.value for n in ast.walk(node) if isinstance(n, ast.Constant) and isinstance(n.value, str)
+                }
                 asked = ast.unparse(node.left)
                 if texts & DIALECTS.keys() and re.search(r"dialect|\.name\b", asked):
                     found.append(f"{path.name}:{node.lineno} {ast.unparse(node)}")
@@ -103,7 +105,9 @@ def test_nothing_starts_a_module_above_itself_by_a_string() -> None:
 
 def test_kinds_are_compared_as_what_they_are() -> None:
     """Kinds of links, fields and definitions stand in catalog/kinds.py; nothing compares bare strings."""
-    bare = re.compile(r"""\.kind (==|!=) ["'](value|condition|column|star|report|query|declaration|flow|event)["']""")
+    bare = re.compile(
+        r"""\.kind (==|!=) ["'](value|condition|column|star|report|query|declaration|flow|event)["']"""
+    )
     found = [
         f"{path.name}:{number}"
         for path, _ in inside("service", "store", "formats", "graph")

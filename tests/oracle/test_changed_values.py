@@ -115,7 +115,7 @@ def _digest(warehouse: psycopg.Connection, found: Contents, table: str, columns:
 
 
 def _reached(snapshot: Snapshot, field: int) -> set[tuple[str, str]]:
-    _, by_any = snapshot.graph.dependents(np.array([field]))
+    by_any = snapshot.graph.touched(np.array([field]))
     names = set()
     for node in np.flatnonzero(by_any.distance[: snapshot.graph.fields] >= 0).tolist():
         dataset = snapshot.datasets[snapshot.fields[node].dataset]

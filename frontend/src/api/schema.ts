@@ -934,7 +934,8 @@ export interface components {
         };
         /**
          * Dependent
-         * @description A column or report element that depends on the field in question, with the shortest path to it.
+         * @description A column or report element that depends on the field in question, with the shortest path to it. effect: what
+         *     happens to it, see ``Dependents.effects``.
          */
         Dependent: {
             /** Field */
@@ -953,7 +954,8 @@ export interface components {
             report: boolean;
             /** Owner */
             owner: string | null;
-            effect: components["schemas"]["LinkKind"];
+            /** Effect */
+            effect: string;
             /** Hops */
             hops: number;
             /** Path */
@@ -961,7 +963,7 @@ export interface components {
         };
         /**
          * Dependents
-         * @description What depends on a field.
+         * @description What depends on a field. effects: what may happen to it, by name, in words.
          */
         Dependents: {
             /** Field */
@@ -970,6 +972,10 @@ export interface components {
             label: string;
             /** Items */
             items: components["schemas"]["Dependent"][];
+            /** Effects */
+            effects: {
+                [key: string]: string;
+            };
             /** Columns */
             columns: number;
             /** Elements */

@@ -144,20 +144,20 @@ class Dependencies:
         edges = self._value_edges
         return adjacency(self.sources[edges], self.targets[edges], self.nodes)
 
-    def dependents(self, fields: Ints) -> tuple[Reach, Reach]:
-        """Return what depends on fields: (by value alone, by value or condition).
+    def touched(self, fields: Ints) -> Reach:
+        """Return what depends on fields in any way, by value or by condition.
 
-        In the second every field of a dataset whose rows are decided is reached, through the dataset's node, and
-        every field of a dataset that is fed whole, through its star.
+        Every field of a dataset whose rows are decided is reached, through the dataset's node, and every field of a
+        dataset that is fed whole, through its star.
         """
-        return self.carriers(fields), spread(self._everything[0], fields)
+        return spread(self._everything[0], fields)
 
     def carriers(self, fields: Ints) -> Reach:
         """Return what carries the values of fields, by value links alone."""
         return spread(self._values_ahead, fields)
 
     def path(self, reach: Reach, node: int, by_value: bool) -> list[Hop]:
-        """Return the shortest way on which ``dependents`` met a node, from the seed to it."""
+        """Return the shortest way on which ``carriers`` (by_value) or ``touched`` met a node, seed first."""
         steps: list[Hop] = []
         _, sources, targets = self._everything
         while reach.through[node] >= 0:

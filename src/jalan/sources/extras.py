@@ -1,4 +1,4 @@
-"""Libraries that only some kinds of files need: they are an extra of the installation, and loaded when asked for."""
+"""Libraries that only some kinds of files need: an extra of the installation, loaded when asked for."""
 
 from typing import Any
 

@@ -17,8 +17,6 @@ const rows = computed(() => {
   )
 })
 
-const WORDS: Record<string, string> = { value: 'carries its value', condition: 'decided by it' }
-
 function arrow(kind: Dependent['path'][number]['kind']): string {
   return kind === 'value' ? '→' : kind === 'contains' ? '∋' : '⇢'
 }
@@ -72,7 +70,7 @@ function spoken(kind: Dependent['path'][number]['kind']): string {
                   </span>
                 </button>
               </td>
-              <td :class="item.effect">{{ WORDS[item.effect] }}</td>
+              <td :class="item.effect">{{ found?.effects[item.effect] }}</td>
               <td>{{ item.owner ?? '' }}</td>
               <td class="way">
                 <template v-for="(step, i) in item.path" :key="i">

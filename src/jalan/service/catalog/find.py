@@ -80,4 +80,5 @@ def _rank(short: str, title: str, full: str, words: list[str]) -> int | None:
 
 
 def _path_of(info: DatasetInfo) -> str:
-    return f"{info.namespace.removeprefix('postgres://')}/{info.name if info.kind != DatasetKind.REPORT else info.title}"
+    name = info.title if info.kind == DatasetKind.REPORT else info.name
+    return f"{info.namespace.removeprefix('postgres://')}/{name}"

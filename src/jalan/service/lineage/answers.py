@@ -127,7 +127,8 @@ class PathStep(BaseModel):
 
 
 class Dependent(BaseModel):
-    """A column or report element that depends on the field in question, with the shortest path to it."""
+    """A column or report element that depends on the field in question, with the shortest path to it. effect: what
+    happens to it, see ``Dependents.effects``."""
 
     field: int
     name: str
@@ -137,17 +138,18 @@ class Dependent(BaseModel):
     dataset_title: str
     report: bool
     owner: str | None
-    effect: LinkKind
+    effect: str
     hops: int
     path: list[PathStep]
 
 
 class Dependents(BaseModel):
-    """What depends on a field."""
+    """What depends on a field. effects: what may happen to it, by name, in words."""
 
     field: int
     label: str
     items: list[Dependent]
+    effects: dict[str, str]
     columns: int
     elements: int
     reports: int

@@ -5,6 +5,7 @@ from typing import Literal
 import numpy as np
 
 from jalan.catalog.kinds import DatasetKind
+from jalan.change.consequences import CONSEQUENCES, Consequence
 from jalan.graph.dependencies import ROWS, VALUE
 from jalan.graph.spread import Reach
 from jalan.service.context import Context
@@ -18,39 +19,46 @@ from jalan.service.lineage.lookups import field_position
 
 
 def dependents(context: Context, field_id: int, conditions: bool) -> Dependents:
-    """Return every column and report element downstream of a field, nearest first, with its path."""
+    """Return every column and report element downstream of a field, nearest first, with its path.
+
+    conditions: whether what is only decided about counts too.
+    """
     snapshot = context.graph
     field = field_position(snapshot, field_id)
     graph = snapshot.graph
-    by_value, by_any = graph.dependents(np.array([field]))
-    reached = by_any if conditions else by_value
+    told: dict[int, tuple[int, Consequence, Reach]] = {}
+    for rank, consequence in enumerate(CONSEQUENCES):
+        if not (consequence.by_value or conditions):
+            continue
+        reach = consequence.reached(graph, np.array([field]))
+        for node in np.flatnonzero(reach.distance[: graph.fields] > 0).tolist():
+            told.setdefault(node, (rank, consequence, reach))
     items = []
-    for node in np.flatnonzero(reached.distance[: graph.fields] > 0).tolist():
-        carries = by_value.distance[node] > 0
-        path = _path(snapshot, by_value if carries else by_any, node, carries)
+    for node, (rank, consequence, reach) in told.items():
+        path = _path(snapshot, reach, node, consequence.by_value)
         info = snapshot.fields[node]
         dataset = snapshot.datasets[info.dataset]
-        items.append(
-            Dependent(
-                field=info.id,
-                name=info.name,
-                kind=info.kind,
-                dataset=dataset.id,
-                dataset_name=dataset.name,
-                dataset_title=dataset.title,
-                report=dataset.kind == DatasetKind.REPORT,
-                owner=dataset.owner,
-                effect="value" if carries else "condition",
-                hops=sum(step.link is not None for step in path),
-                path=path,
-            )
+        item = Dependent(
+            field=info.id,
+            name=info.name,
+            kind=info.kind,
+            dataset=dataset.id,
+            dataset_name=dataset.name,
+            dataset_title=dataset.title,
+            report=dataset.kind == DatasetKind.REPORT,
+            owner=dataset.owner,
+            effect=consequence.name,
+            hops=sum(step.link is not None for step in path),
+            path=path,
         )
-    items.sort(key=lambda item: (not item.report, item.effect != "value", item.hops, item.dataset_title, item.name))
-    elements = [item for item in items if item.report]
+        items.append(((not item.report, rank, item.hops, item.dataset_title, item.name), item))
+    items.sort(key=lambda pair: pair[0])
+    elements = [item for _, item in items if item.report]
     return Dependents(
         field=field_id,
         label=snapshot.node_label(field),
-        items=items,
+        items=[item for _, item in items],
+        effects={consequence.name: consequence.label for consequence in CONSEQUENCES},
         columns=len(items) - len(elements),
         elements=len(elements),
         reports=len({item.dataset for item in elements}),

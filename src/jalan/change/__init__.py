@@ -1,0 +1,1 @@
+"""What a change does to everything downstream of it."""

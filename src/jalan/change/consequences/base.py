@@ -1,0 +1,23 @@
+"""What a consequence is."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from jalan.graph.dependencies import Dependencies
+from jalan.graph.spread import Ints, Reach
+
+
+@dataclass(frozen=True, slots=True)
+class Consequence:
+    """One thing that may happen to fields when others change.
+
+    name: what the API calls it.
+    label: for people, as what the field is to the one that changes: “carries its value”.
+    reached: takes the graph and the fields that change, returns what it happens to, with the ways there.
+    by_value: whether those ways go along value links alone.
+    """
+
+    name: str
+    label: str
+    reached: Callable[[Dependencies, Ints], Reach]
+    by_value: bool

@@ -1,0 +1,11 @@
+"""What decides about it changes: which of several values it has, or which rows there are."""
+
+from jalan.catalog.kinds import LinkKind
+from jalan.change.consequences.base import Consequence
+
+DECISIONS = Consequence(
+    name=LinkKind.CONDITION.value,
+    label="decided by it",
+    reached=lambda graph, fields: graph.touched(fields),
+    by_value=False,
+)

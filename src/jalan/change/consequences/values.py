@@ -1,0 +1,11 @@
+"""Its value changes: the field is made from the values of those that change."""
+
+from jalan.catalog.kinds import LinkKind
+from jalan.change.consequences.base import Consequence
+
+VALUES = Consequence(
+    name=LinkKind.VALUE.value,
+    label="carries its value",
+    reached=lambda graph, fields: graph.carriers(fields),
+    by_value=True,
+)
