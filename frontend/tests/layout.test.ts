@@ -147,8 +147,14 @@ describe('the lanes side by side', () => {
 
   it('a wire leaves on the right, and enters a lane further left from its right side', () => {
     const [first, , last] = placeColumns([-1, 0, 1], 1280, 78)
-    expect(wireEnds(first!, last!)).toEqual({ x1: first!.right + 2, x2: last!.left - 3 })
-    expect(wireEnds(last!, first!)).toEqual({ x1: last!.right + 2, x2: first!.right + 3 })
+    expect(wireEnds(first!, last!)).toEqual({ x1: first!.right + 3, x2: last!.left - 3 })
+    expect(wireEnds(last!, first!)).toEqual({ x1: last!.right + 3, x2: first!.right + 3 })
+  })
+
+  it('a wire within a lane bulges into the gutter', () => {
+    const [first] = placeColumns([-1, 0, 1], 1280, 78)
+    const { x1, x2 } = wireEnds(first!, first!)
+    expect(wirePath(x1, 40, x2, 90)).toBe(`M${x1} 40C${x1 + 26} 40 ${x1 + 26} 90 ${x2} 90`)
   })
 
   it('what is scrolled away stands at the edge, and is told apart', () => {

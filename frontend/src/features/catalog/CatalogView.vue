@@ -78,7 +78,8 @@ const groups = computed(() => {
   return [...found]
 })
 function flow(row: CatalogPage['items'][number]): string {
-  const parts = [`${row.upstream} upstream`, `${row.downstream} downstream`]
+  const parts = [`${row.upstream} upstream`]
+  if (row.downstream) parts.push(`${row.downstream} downstream`)
   if (row.reports) parts.push(plural(row.reports, 'report'))
   return parts.join(', ')
 }

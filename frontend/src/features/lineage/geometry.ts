@@ -55,7 +55,7 @@ export function held(lane: number, y: number, top: number, bottom: number): Anch
 
 /** Where a wire leaves one lane and enters another; within a lane, and backwards, it enters from the right. */
 export function wireEnds(from: Column, to: Column): { x1: number; x2: number } {
-  return { x1: from.right + 2, x2: to.left > from.left ? to.left - 3 : to.right + 3 }
+  return { x1: from.right + 3, x2: to.left > from.left ? to.left - 3 : to.right + 3 }
 }
 
 /** A smooth line from right to left side; within one lane it bulges into the gutter. */
