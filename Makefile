@@ -27,6 +27,7 @@ nightly: ## random queries and scripts against PostgreSQL, other engines where t
 	@tools/setup.sh --tests
 	@JALAN_NIGHTLY=1 JALAN_ORACLE_EXAMPLES=2000 .venv/bin/python -m pytest tests/oracle tests/core/test_robustness.py tests/store/test_fuzzed_files.py
 	@.venv/bin/python -m tools.acceptance
+	@.venv/bin/python -m tools.try_pages
 	@.venv/bin/python -m tools.mutants
 
 pictures: ## refresh docs/screenshots from the demo data

@@ -1,6 +1,10 @@
 """The documents say what the code does."""
 
 import re
+from pathlib import Path
+
+import pytest
+from tools.store_picture import drawn
 
 from jalan.lineage.hints import HINTS
 from tests.conftest import ROOT
@@ -24,3 +28,27 @@ def test_the_readmes_pictures_and_links_exist() -> None:
     targets = re.findall(r"\]\(((?!http)[^)]+)\)", text)
     assert len(targets) > 10
     assert [target for target in targets if not (ROOT / target).exists()] == []
+
+
+def test_the_picture_of_the_store_is_that_of_its_tables() -> None:
+    assert (ROOT / "docs" / "store.md").read_text() == drawn(), "refresh it: python -m tools.store_picture"
+
+
+@pytest.mark.parametrize(
+    "page", [*sorted((ROOT / "docs").rglob("*.md")), ROOT / "CONTRIBUTING.md"], ids=lambda p: p.name
+)
+def test_the_links_of_a_page_lead_somewhere(page: Path) -> None:
+    targets = re.findall(r"\]\(((?!http|#)[^)#]+)", page.read_text())
+    assert [target for target in targets if not (page.parent / target).exists()] == []
+
+
+def test_what_the_architecture_names_is_there() -> None:
+    text = (ROOT / "docs" / "architecture.md").read_text()
+    named = set(re.findall(r"`jalan\.([\w.]+)`", text))
+    missing = []
+    for name in named:
+        place = ROOT / "src" / "jalan" / Path(*name.split("."))
+        if not (place.is_dir() or place.with_suffix(".py").exists()):
+            missing.append(name)
+    assert len(named) > 12
+    assert missing == []

@@ -137,7 +137,16 @@ def _samples(name: str) -> list[str]:
     if name == "oracle":
         operators.remove("&")  # it begins a substitution variable
     words = ["port", "e", "x1", "in", "größe", *(["2x"] if dialect.digit_names else [])]
-    return [*words, *quoted, *strings, *numbers, *"(),;.", *brackets, *operators, *_PARAMETERS[name].split()]
+    return [
+        *words,
+        *quoted,
+        *strings,
+        *numbers,
+        *"(),;.",
+        *brackets,
+        *operators,
+        *_PARAMETERS.get(name, "").split(),
+    ]
 
 
 @pytest.mark.parametrize("name", DIALECTS)

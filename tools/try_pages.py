@@ -1,0 +1,93 @@
+"""Follow the pages in docs/contributing by the letter, each in a copy of the project, and see whether it works.
+
+    python -m tools.try_pages [dialect statement source format screen consequence]
+
+A page has blocks that say what they are behind the language: ``file=PATH`` is a whole new file, ``edit=PATH`` is a
+change of one (lines with ``+`` come, with ``-`` go, the others say where), ``run`` is what must then pass.
+"""
+
+import argparse
+import os
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+PAGES = ROOT / "docs" / "contributing"
+_COPIED = ("src", "tests", "tools", "docs", "pyproject.toml", "README.md", "LICENSE", "frontend")
+_LEFT_OUT = shutil.ignore_patterns("node_modules", "__pycache__")
+_BLOCK = re.compile(r"^( *)```(\w+) (file|edit|run)(?:=(\S+))?\n(.*?)^\1```$", re.S | re.M)
+
+
+class PageError(Exception):
+    """A page cannot be followed."""
+
+
+def edited(text: str, edit: str, place: str) -> str:
+    """Return a file with the change of an ``edit`` block. Raises PageError where the page no longer fits."""
+    lines = [(line[:1] or " ", line[1:]) for line in edit.splitlines()]
+    before = "".join(f"{line}\n" for sign, line in lines if sign != "+")
+    after = "".join(f"{line}\n" for sign, line in lines if sign != "-")
+    if text.count(before) != 1:
+        raise PageError(f"{place} has these lines {text.count(before)} times:\n{before}")
+    return text.replace(before, after)
+
+
+def follow(page: Path, copy: Path) -> None:
+    """Do what a page says. Raises PageError."""
+    blocks = [
+        (language, kind, place, "".join(line.removeprefix(indent) for line in body.splitlines(keepends=True)))
+        for indent, language, kind, place, body in _BLOCK.findall(page.read_text())
+    ]
+    if not any(kind == "run" for _, kind, _, _ in blocks):
+        raise PageError(f"{page.name} does not say how to see that it worked")
+    for language, kind, place, body in blocks:
+        if kind == "file":
+            path = copy / place
+            if path.exists():
+                raise PageError(f"{place} is there already")
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(body)
+        elif kind == "edit":
+            path = copy / place
+            path.write_text(edited(path.read_text(), body, place))
+        else:
+            environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "PYTHON": sys.executable}
+            command = ["bash", "-euo", "pipefail", "-c", body]
+            ran = subprocess.run(command, cwd=copy, env=environment, capture_output=True, text=True, check=False)
+            if ran.returncode:
+                raise PageError(f"{language} block failed:\n{body}\n{ran.stdout[-3000:]}\n{ran.stderr[-3000:]}")
+
+
+def main() -> None:
+    """Try all pages, or those that are named."""
+    arguments = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    arguments.add_argument("pages", nargs="*")
+    wanted = arguments.parse_args().pages or sorted(path.stem for path in PAGES.glob("*.md"))
+    failed = False
+    for name in wanted:
+        with tempfile.TemporaryDirectory() as folder:
+            copy = Path(folder)
+            for part in _COPIED:
+                place = ROOT / part
+                if place.is_dir():
+                    shutil.copytree(
+                        place, copy / part, ignore=shutil.ignore_patterns("node_modules", "__pycache__")
+                    )
+                else:
+                    shutil.copy(place, copy / part)
+            (copy / "frontend" / "node_modules").symlink_to(ROOT / "frontend" / "node_modules")
+            try:
+                follow(PAGES / f"{name}.md", copy)
+                print(f"{name}: followed, and it works", flush=True)
+            except PageError as error:
+                failed = True
+                print(f"{name}: {error}", flush=True)
+    sys.exit(failed)
+
+
+if __name__ == "__main__":
+    main()
