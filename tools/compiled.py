@@ -18,14 +18,16 @@ PLACE = ROOT / ".jalan" / "compiled"
 
 # These stay Python: a kind of str, classes of Jinja, what goes to callers and to other processes.
 _PYTHON = {
-    "sql/names.py",
+    "sql/identifiers.py",
     "sql/templates.py",
     "sql/sandbox.py",
     "lineage/batch.py",
     "lineage/packing.py",
-    "lineage/extraction.py",
-    "lineage/calculations.py",
+    "lineage/model.py",
 }
+# What each dialect is, is data; what asks for it is compiled.
+_DATA = "sql/dialects/"
+_OF_DIALECTS = {"sql/dialects/dialect.py", "sql/dialects/detection.py"}
 _SETUP = """\
 import sys
 from mypyc.build import mypycify
@@ -38,9 +40,10 @@ setup(name="jalan-compiled", packages=[], ext_modules=modules, script_args=["--q
 
 def modules(package: Path) -> list[str]:
     """Return the files that are compiled, relative to the folder of the package."""
-    found = [*package.glob("sql/*.py"), *package.glob("sql/tree/*.py"), *package.glob("lineage/*.py")]
+    found = [*package.glob("sql/**/*.py"), *package.glob("lineage/**/*.py")]
     names = sorted(str(path.relative_to(package)) for path in found if path.name != "__init__.py")
-    return [*[name for name in names if name not in _PYTHON], "sql/tree/__init__.py"]
+    code = [name for name in names if not name.startswith(_DATA) or name in _OF_DIALECTS]
+    return [*[name for name in code if name not in _PYTHON], "sql/tree/__init__.py"]
 
 
 def _digest(package: Path) -> str:
