@@ -757,8 +757,10 @@ export interface components {
          * Crossing
          * @description A link in view. ``target_field`` is empty where the source decides which rows the target has.
          *
-         *     label: what happens on the way, in the words of the code. by: the job or place that does it. more: further
-         *     links between the same two. possible: the code does not say whether this column or another one is meant.
+         *     label: what happens on the way, in the words of the code.
+         *     by: the job or place that does it.
+         *     more: further links between the same two.
+         *     possible: the code does not say whether this column or another one is meant.
          */
         Crossing: {
             /** Id */
@@ -1007,9 +1009,10 @@ export interface components {
          * Evidence
          * @description The code behind a link. Offsets count characters of ``text``; line ``first_line`` is its first.
          *
-         *     expression: what makes the target, in one normal form. way: how, step by step through the intermediates of the
-         *     code. path: which part of the source is taken, empty for all of it. possible: the code does not say whether this
-         *     source is meant or another one.
+         *     expression: what makes the target, in one normal form.
+         *     way: how, step by step through the intermediates of the code.
+         *     path: which part of the source is taken, empty for all of it.
+         *     possible: the code does not say whether this source is meant or another one.
          */
         Evidence: {
             /** Link */
@@ -1378,7 +1381,8 @@ export interface components {
          * Preview
          * @description That a source can be reached, what may be read, and what an ingestion would bring.
          *
-         *     facts: such as the version of the server. warnings: what will be missing, and why.
+         *     facts: such as the version of the server.
+         *     warnings: what will be missing, and why.
          */
         Preview: {
             /**
@@ -1472,7 +1476,10 @@ export interface components {
         };
         /**
          * SourceFact
-         * @description A source. secrets: where each of them is, never what it is. unread: places that were not understood.
+         * @description A source.
+         *
+         *     secrets: where each of them is, never what it is.
+         *     unread: places that were not understood.
          */
         SourceFact: {
             /** Id */
@@ -1583,7 +1590,10 @@ export interface components {
         };
         /**
          * UnreadFact
-         * @description A place that was not understood. text: the statement, without its constants; excerpt: the very place.
+         * @description A place that was not understood.
+         *
+         *     text: the statement, without its constants;
+         *     excerpt: the very place.
          */
         UnreadFact: {
             /** Level */

@@ -20,8 +20,9 @@ class Cluster:
     """A cluster of its own under one directory, started on a free port of 127.0.0.1 with a password.
 
     directory: where it lives. As root it must be reachable for the user ``postgres``; where it is not, the data
-    goes to a directory of that user's own, and ``place`` says where. durable: False trades safety for speed.
-    Databases that set log_min_duration_statement have their queries logged, as JSON, in ``logs``.
+        goes to a directory of that user's own, and ``place`` says where.
+    durable: False trades safety for speed. Databases that set log_min_duration_statement have their queries
+        logged, as JSON, in ``logs``.
     """
 
     def __init__(self, directory: Path, durable: bool = True) -> None:

@@ -19,7 +19,11 @@ class FieldRecord:
 
 @dataclass(slots=True)
 class DatasetRecord:
-    """A dataset. aliases: other names (namespace, name) that it goes by. kind: empty where nobody says."""
+    """A dataset.
+
+    aliases: other names (namespace, name) that it goes by.
+    kind: empty where nobody says.
+    """
 
     namespace: str
     name: str

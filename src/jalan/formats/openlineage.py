@@ -19,7 +19,8 @@ _SQL_FACET = "https://openlineage.io/spec/facets/1-0-1/SQLJobFacet.json"
 def job_events(name: str, text: str, extraction: Extraction, namespace: str = "sql") -> list[dict[str, Any]]:
     """Return one event a written table: what it is made of, column by column.
 
-    name: of the job, such as the file. namespace: of the job and of the datasets.
+    name: of the job, such as the file.
+    namespace: of the job and of the datasets.
     """
     targets = dict.fromkeys(link.target for link in extraction.links if link.target is not None)
     return [_event(name, text, namespace, target, extraction.links) for target in targets]

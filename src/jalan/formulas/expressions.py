@@ -41,7 +41,10 @@ class CalculationError(ValueError):
 class Named:
     """A field that an expression names.
 
-    name: as written, maybe ``model.field``. kind: value or condition. how: as in ``Source``. spans: where.
+    name: as written, maybe ``model.field``.
+    kind: value or condition.
+    how: as in ``Source``.
+    spans: where.
     """
 
     name: str

@@ -27,9 +27,12 @@ class Hop:
 class Dependencies:
     """The graph, in arrays.
 
-    field_dataset: (fields,) dataset of each field. sources: (links,) field nodes. targets: (links,) nodes.
-    kinds: (links,) VALUE, CONDITION or ROWS. datasets: how many there are. stars: the fields that stand for all
-    columns of their dataset, where nobody said which column goes where.
+    field_dataset: (fields,) dataset of each field.
+    sources: (links,) field nodes.
+    targets: (links,) nodes.
+    kinds: (links,) VALUE, CONDITION or ROWS.
+    datasets: how many there are.
+    stars: the fields that stand for all columns of their dataset, where nobody said which column goes where.
     """
 
     def __init__(

@@ -12,7 +12,8 @@ Ints = NDArray[np.int64]
 class Adjacency:
     """Edges sorted by where they start: those of node ``n`` are ``edges[starts[n]:starts[n + 1]]``.
 
-    starts: (nodes + 1,). edges: (edges,) positions in the arrays that the adjacency was built from.
+    starts: (nodes + 1,).
+    edges: (edges,) positions in the arrays that the adjacency was built from.
     targets: (edges,) the node at the other end.
     """
 

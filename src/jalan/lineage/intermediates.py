@@ -11,9 +11,10 @@ from jalan.lineage.model import IDENTITY, VALUE_RANK, Link, Source, Span, Statem
 class Storage:
     """A table that the script makes, through all its names.
 
-    key: its name at the end of the script. intermediate: temporary, or dropped by the script. made_here: False
-    for an older table that the script only renames. renamed, dropped: columns that got other names after being
-    written, or are gone.
+    key: its name at the end of the script.
+    intermediate: temporary, or dropped by the script.
+    made_here: False for an older table that the script only renames.
+    renamed, dropped: columns that got other names after being written, or are gone.
     """
 
     key: str
@@ -45,8 +46,8 @@ def see_through(
     """Return the links of all statements with intermediate tables replaced by what went into them, and the
     statements for which that failed (index, error): those have the links that they have by themselves.
 
-    bindings: for each statement the storages that its names stand for, the written one under ``""``. replacing:
-    the UPDATEs and DELETEs among them that leave nothing of what was in the columns or rows before.
+    bindings: for each statement the storages that its names stand for, the written one under ``""``.
+    replacing: the UPDATEs and DELETEs among them that leave nothing of what was in the columns or rows before.
     """
     links: list[Link] = []
     faults: list[tuple[int, Exception]] = []

@@ -46,7 +46,11 @@ class Source:
 
 @dataclass(slots=True)
 class Output:
-    """One column that a statement puts out. span: its expression. detail: only if it was asked for."""
+    """One column that a statement puts out.
+
+    span: its expression.
+    detail: only if it was asked for.
+    """
 
     name: str
     values: list[Source]
@@ -71,8 +75,9 @@ class Step:
 class Detail:
     """How an output is made, for a person.
 
-    expression: in the normal form. kind: as in Step, for the whole way. chain: from the first column to this one,
-    along the longest way through the intermediates.
+    expression: in the normal form.
+    kind: as in Step, for the whole way.
+    chain: from the first column to this one, along the longest way through the intermediates.
     """
 
     expression: str
@@ -84,7 +89,9 @@ class Detail:
 class Diagnostic:
     """A place where extraction had to guess or gave up.
 
-    code: stable, see docs/sql-support.md. level: error, warning or info. hint: what to do, or empty.
+    code: stable, see docs/sql-support.md.
+    level: error, warning or info.
+    hint: what to do, or empty.
     """
 
     code: str
@@ -98,8 +105,8 @@ class Diagnostic:
 class Statement:
     """What one statement reads, writes and puts out.
 
-    reads: tables that are read. uses: (table, column) of every column that the text refers to, also where it
-    has no effect on an output.
+    reads: tables that are read.
+    uses: (table, column) of every column that the text refers to, also where it has no effect on an output.
     """
 
     kind: str
@@ -116,9 +123,12 @@ class Statement:
 class Link:
     """One dependency of a lasting output on a lasting source, intermediates of the script seen through.
 
-    target: the table written, None for the result of a query. output: the column, None where the source
-    decides which rows there are. kind: value or condition. statement: index of the statement that writes.
-    span, spans: where the source column is named, maybe in earlier statements. path, possible: as in Source.
+    target: the table written, None for the result of a query.
+    output: the column, None where the source decides which rows there are.
+    kind: value or condition.
+    statement: index of the statement that writes.
+    span, spans: where the source column is named, maybe in earlier statements.
+    path, possible: as in Source.
     """
 
     target: str | None
@@ -138,9 +148,12 @@ class Link:
 class Extraction:
     """All that was read out of a text.
 
-    statements: in order. diagnostics: those of the statements and of what could not be read, in order.
-    links: seen through intermediates. intermediates: the tables that do not outlive the script.
-    dialect: the one it was read in. files: the tables that are files, stages or paths.
+    statements: in order.
+    diagnostics: those of the statements and of what could not be read, in order.
+    links: seen through intermediates.
+    intermediates: the tables that do not outlive the script.
+    dialect: the one it was read in.
+    files: the tables that are files, stages or paths.
     """
 
     statements: list[Statement]

@@ -11,7 +11,8 @@ from jalan.sql.dialects.dialect import Dialect, Naming
 def output_name(expression: tree.Expression, dialect: Dialect, text: str, place: int, unnamed: int) -> str:
     """Return the name of an output column made by this expression.
 
-    place: how many columns stand before it; unnamed: how many of those have no name of their own.
+    place: how many columns stand before it;
+    unnamed: how many of those have no name of their own.
     """
     naming = dialect.naming
     if naming is Naming.FIGURE:

@@ -15,11 +15,11 @@ from jalan.service.graph_cache.snapshot import Snapshot
 class Context:
     """One request, command or piece of background work.
 
-    engine: the store. who: the person, or what stands for one; every change says who made it.
-    as_of: the time that is asked about; none for now.
-    session: for reading, opened when it is first asked for; ``close`` ends it. Use-cases that change something do
-        so in a transaction of their own.
-    graph: the graph as it is, or was at ``as_of``.
+    engine: the store.
+    who: the person, or what stands for one; every change says who made it.
+    as_of: the time that is asked about; none for now. session: for reading, opened when it is first asked for;
+        ``close`` ends it. Use-cases that change something do so in a transaction of their own. graph: the graph
+        as it is, or was at ``as_of``.
     """
 
     def __init__(

@@ -7,8 +7,11 @@ import structlog
 
 
 def configure(level: int = logging.INFO, json: bool | None = None) -> None:
-    """Set logging up for a process. level: the least that is told. json: lines of JSON; otherwise for people
-    (default: where nobody watches)."""
+    """Set logging up for a process.
+
+    level: the least that is told.
+    json: lines of JSON; otherwise for people (default: where nobody watches).
+    """
     as_json = not sys.stderr.isatty() if json is None else json
     shape = structlog.processors.JSONRenderer() if as_json else structlog.dev.ConsoleRenderer(colors=False)
     structlog.configure(

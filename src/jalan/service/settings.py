@@ -7,14 +7,18 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 class Settings(BaseSettings):
     """Read from variables that begin with ``JALAN_``.
 
-    store: address of the PostgreSQL database that is the store. secret_key: what secrets of sources are encrypted
-    with; without it a key is made and kept in ``secret_key_file``. new_secret_key: what they are encrypted with
-    anew when the key is changed. mirrors: folder for copies of remote git
-    repositories. git_protocols: by which git may reach a remote, with spaces between. hosts: names by
-    which the server may be asked besides those of loopback, with spaces between. most_bytes: of the body of a
-    request. files: folders below which sources may read, with ``:`` between; without it the working folder.
-    most_file_bytes: of a file that is read whole. reach: servers that sources may reach, see
-    ``jalan.sources.hosts``, with spaces between. request_seconds: after which a request is given up.
+    store: address of the PostgreSQL database that is the store.
+    secret_key: what secrets of sources are encrypted with; without it a key is made and kept in
+        ``secret_key_file``.
+    new_secret_key: what they are encrypted with anew when the key is changed.
+    mirrors: folder for copies of remote git repositories.
+    git_protocols: by which git may reach a remote, with spaces between.
+    hosts: names by which the server may be asked besides those of loopback, with spaces between.
+    most_bytes: of the body of a request.
+    files: folders below which sources may read, with ``:`` between; without it the working folder.
+    most_file_bytes: of a file that is read whole.
+    reach: servers that sources may reach, see ``jalan.sources.hosts``, with spaces between.
+    request_seconds: after which a request is given up.
     preview_seconds, preview_megabytes: limits of a trial.
     """
 

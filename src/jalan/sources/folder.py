@@ -23,8 +23,11 @@ Tree = Mapping[str, bytes | FileError]
 
 @dataclass(slots=True)
 class SqlFile:
-    """One file of statements. path is relative to the folder that was loaded. template: the variables and calls
-    that its text is filled in with, none where the folder names none. job: what runs it, below the pipeline."""
+    """One file of statements. path is relative to the folder that was loaded.
+
+    template: the variables and calls that its text is filled in with, none where the folder names none.
+    job: what runs it, below the pipeline.
+    """
 
     path: str
     text: str
@@ -86,7 +89,8 @@ class Report:
 class Folder:
     """All that was found in a folder. owners: (database, schema) → owner.
 
-    problems: what could not be read. unread: the files that this concerns; what they said before may still hold.
+    problems: what could not be read.
+    unread: the files that this concerns; what they said before may still hold.
     """
 
     files: list[SqlFile] = field(default_factory=list)

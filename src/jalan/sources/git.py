@@ -70,7 +70,9 @@ class Commit:
 
 class Repository:
     """A repository: of a local one the objects are borrowed, a remote one is a mirror that is brought up to date.
-    Git never runs in a directory that somebody else has made. protocols: those by which remotes are reached.
+    Git never runs in a directory that somebody else has made.
+
+    protocols: those by which remotes are reached.
     credentials: ``user:password``, or a token, for a remote reached by https.
     """
 

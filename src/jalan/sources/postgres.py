@@ -28,8 +28,11 @@ Tell = Callable[[str, int, int], None]
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """What to read. include, exclude: regular expressions that a schema's whole name must, or must not, match.
-    timeout: seconds that one question may take."""
+    """What to read.
+
+    include, exclude: regular expressions that a schema's whole name must, or must not, match.
+    timeout: seconds that one question may take.
+    """
 
     include: Sequence[str] = ()
     exclude: Sequence[str] = ()
@@ -123,8 +126,11 @@ class ScannedTrigger:
 
 @dataclass(slots=True)
 class ScannedDatabase:
-    """All that was read of one database. schemas: name → (comment, owner). closed: schemas without the right to
-    look inside; what the catalogue tells of them is there all the same."""
+    """All that was read of one database.
+
+    schemas: name → (comment, owner).
+    closed: schemas without the right to look inside; what the catalogue tells of them is there all the same.
+    """
 
     database: str
     comment: str | None

@@ -22,7 +22,8 @@ _SUFFIXES = (".csv", ".tsv", ".txt", ".xlsx", ".xlsm", ".parquet")
 class Table:
     """The columns and rows of a table, and what could not be read.
 
-    lines: where each row begins in the file. more: how many rows there are besides that could not be read.
+    lines: where each row begins in the file.
+    more: how many rows there are besides that could not be read.
     """
 
     columns: list[str]

@@ -11,7 +11,9 @@ from jalan.sources.yaml_file import parse_yaml
 
 @dataclass(frozen=True, slots=True)
 class TemplateValues:
-    """variables: name → value. calls: function → the pattern that a call of it stands for (``core.{0}``)."""
+    """variables: name → value.
+    calls: function → the pattern that a call of it stands for (``core.{0}``).
+    """
 
     variables: dict[str, Any] = field(default_factory=dict)
     calls: dict[str, str] = field(default_factory=dict)

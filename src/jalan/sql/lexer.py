@@ -33,12 +33,13 @@ _TAG = r"\{%(?:[^%{]|%(?!\})|\{(?!%))*%\}|\{#(?:[^#{]|#(?!\})|\{(?!#))*#\}"
 class Tokens:
     """The tokens of a text as parallel sequences, closed by one END token at the end of the text.
 
-    kinds: one of the kinds above. keys: what the grammar compares with: words in lower case, operators as
-    written, one mark for each other kind (``'`` string, ``"`` quoted name, ``{{`` name with a template's hole
-    in it, ``0`` number, ``$`` parameter, ``@/`` location, empty at the end). starts, ends: offsets in the text, end
-    exclusive.
+    kinds: one of the kinds above.
+    keys: what the grammar compares with: words in lower case, operators as written, one mark for each other kind
+        (``'`` string, ``"`` quoted name, ``{{`` name with a template's hole in it, ``0`` number, ``$`` parameter,
+        ``@/`` location, empty at the end).
+    starts, ends: offsets in the text, end exclusive.
     spellings: the tokens themselves where they are not what the text has at these offsets (a template that was
-    filled in, a statement put together from pieces).
+        filled in, a statement put together from pieces).
     """
 
     text: str

@@ -68,10 +68,10 @@ def _shown(argument: object) -> str:
 def render(text: str, variables: Mapping[str, Any], calls: Mapping[str, str]) -> Rendered:
     """Fill in a template.
 
-    variables: what names stand for. calls: function → the pattern that a call of it is replaced by, with
-    ``{0}`` for its first argument and ``{name}`` for a named one, as ``{"dataset": "core.{0}"}``. Names that
-    are in neither stay holes. Never raises: what cannot be filled in is a problem, and the text is then taken
-    as it is.
+    variables: what names stand for.
+    calls: function → the pattern that a call of it is replaced by, with ``{0}`` for its first argument and
+        ``{name}`` for a named one, as ``{"dataset": "core.{0}"}``. Names that are in neither stay holes. Never
+        raises: what cannot be filled in is a problem, and the text is then taken as it is.
     """
     problems: list[Problem] = []
     plain = text.replace("\r\n", " \n").replace("\r", " ")  # of the same length: the engine would shorten it

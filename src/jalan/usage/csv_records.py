@@ -36,8 +36,11 @@ class BadRecord:
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """What records look like. width: how many values one has, none takes the first record's word. likely: whether
-    values could be those of one (default: there are as many as there should be)."""
+    """What records look like.
+
+    width: how many values one has, none takes the first record's word.
+    likely: whether values could be those of one (default: there are as many as there should be).
+    """
 
     width: int | None = None
     likely: Likely | None = None

@@ -41,8 +41,10 @@ class DigestError(ValueError):
 class Digest:
     """What is kept of a history.
 
-    queries: key → [text, first time, last time]. uses: key → [runs, milliseconds, rows, bytes].
-    entries: how many were read. without_data: of them, those of statements that touch no data.
+    queries: key → [text, first time, last time].
+    uses: key → [runs, milliseconds, rows, bytes].
+    entries: how many were read.
+    without_data: of them, those of statements that touch no data.
     bad: those that could not be read, the first of them with line and message.
     """
 
@@ -81,8 +83,13 @@ class Digest:
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """How a history is read. database: of entries that name none. databases: only these, all where it is empty.
-    applications: those that are left out. keep_literals: keep the constants of the queries."""
+    """How a history is read.
+
+    database: of entries that name none.
+    databases: only these, all where it is empty.
+    applications: those that are left out.
+    keep_literals: keep the constants of the queries.
+    """
 
     dialect: str = "postgresql"
     database: str = ""

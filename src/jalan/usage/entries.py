@@ -21,7 +21,10 @@ _FAILED = frozenset({"ERROR", "FATAL", "PANIC"})
 
 @dataclass(slots=True)
 class LogEntry:
-    """A query that ran. time: ISO 8601 in UTC, seconds. runs: -1 takes back one that failed after it was logged.
+    """A query that ran.
+
+    time: ISO 8601 in UTC, seconds.
+    runs: -1 takes back one that failed after it was logged.
 
     duration_ms, rows and bytes are sums over the runs; 0 where the history does not say.
     """

@@ -27,8 +27,11 @@ def _operation_id(route: APIRoute) -> str:
 
 
 def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str] = ()) -> FastAPI:
-    """Return the application over a store. frontend: the folder of the built front end, if it is to be served.
-    hosts: names by which it may be asked, besides those of loopback and of the settings."""
+    """Return the application over a store.
+
+    frontend: the folder of the built front end, if it is to be served.
+    hosts: names by which it may be asked, besides those of loopback and of the settings.
+    """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:

@@ -29,8 +29,11 @@ _HEADERS = {
 
 
 class Guard:
-    """Middleware around the application. hosts: names by which it may be asked, besides those of loopback.
-    most_bytes: of the body of a request."""
+    """Middleware around the application.
+
+    hosts: names by which it may be asked, besides those of loopback.
+    most_bytes: of the body of a request.
+    """
 
     def __init__(self, app: ASGIApp, hosts: Iterable[str] = (), most_bytes: int = 16_000_000) -> None:
         self._app = app

@@ -18,17 +18,15 @@ ResultOf = Callable[["Environment", tree.Routine, dict[str, Made]], Relation]
 class Environment:
     """The state that all parts of a resolver share.
 
-    Around the statement:
-    dialect, text: of the script.
-    tables: those known at this place of the script.
-    variables: of the procedure around it. outer: the scope around all statements of a trigger.
-    trigger_table: the table whose trigger this runs in.
-    returned: the variables that a bare RETURN puts out.
-    known: the functions that are followed where they are called, by their last name. routines: their names, as far
-        as calls may stand in one another; inlined: how many calls stand around this statement.
-    special_calls: functions that are looked at by name, those of ``routines`` among them.
-    result_of: follows a call.
-    tracer: notes how outputs are made, if somebody asks.
+    Around the statement: dialect, text: of the script.
+
+    tables: those known at this place of the script. variables: of the procedure around it. outer: the scope
+        around all statements of a trigger. trigger_table: the table whose trigger this runs in. returned: the
+        variables that a bare RETURN puts out. known: the functions that are followed where they are called, by
+        their last name. routines: their names, as far as calls may stand in one another; inlined: how many calls
+        stand around this statement. special_calls: functions that are looked at by name, those of ``routines``
+        among them.
+    result_of: follows a call. tracer: notes how outputs are made, if somebody asks.
 
     At the place that is being resolved:
     ctes: the queries of WITH. piped: the tables that a pipe operator reads.

@@ -21,7 +21,8 @@ class Made:
 
     stands_for: table columns of which this is only another name, so that naming it is naming them.
     fields: the parts of a value that has named parts, origin: what they can be found out from when they are asked
-    for. text: the constant text that it is known to be.
+        for.
+    text: the constant text that it is known to be.
     unnamed: the name was made up by the database.
     """
 
@@ -66,8 +67,9 @@ Text = list[tuple[str, int]]
 class Relation:
     """What a query puts out.
 
-    rows: what decides which rows there are. order: the keys of an ORDER BY that decides nothing more than the
-    order. open: tables with unknown columns whose star is part of the output.
+    rows: what decides which rows there are.
+    order: the keys of an ORDER BY that decides nothing more than the order.
+    open: tables with unknown columns whose star is part of the output.
     """
 
     columns: list[Made]
@@ -102,11 +104,15 @@ class Relation:
 class Entry:
     """One table-like thing in FROM.
 
-    name: how columns are qualified with it. parts: its full name where it is a table without alias.
-    key: the table, None for a query. columns: name → the table's own name of the column, or what makes it.
-    order: the names for a star; a name may come twice. open: tables that may have any further column.
-    hidden: columns that a USING has merged away. rest: what any further name stands for, as the fields of an
-    unnested value, or the columns of a pivot that the data decides.
+    name: how columns are qualified with it.
+    parts: its full name where it is a table without alias.
+    key: the table, None for a query.
+    columns: name → the table's own name of the column, or what makes it.
+    order: the names for a star; a name may come twice.
+    open: tables that may have any further column.
+    hidden: columns that a USING has merged away.
+    rest: what any further name stands for, as the fields of an unnested value, or the columns of a pivot that the
+        data decides.
     """
 
     name: str

@@ -11,7 +11,8 @@ NOT_READ = frozenset({"syntax_error", "unterminated", "too_deep"})
 class Coverage(BaseModel):
     """Statements by how they were read, and the columns that they put out.
 
-    part: something in it was guessed or is not followed. resolved: columns whose sources are known for sure.
+    part: something in it was guessed or is not followed.
+    resolved: columns whose sources are known for sure.
     """
 
     full: int = 0

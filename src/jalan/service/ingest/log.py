@@ -138,8 +138,8 @@ def logged(
 ) -> Iterator[IngestionLog]:
     """Keep the log of one ingestion. That it is done is written by ``IngestionLog.finish``, with what it did.
 
-    ingestion_id: an ingestion that ``announce`` has put into the log already. listener: called as
-    ``IngestionLog.tell`` is.
+    ingestion_id: an ingestion that ``announce`` has put into the log already.
+    listener: called as ``IngestionLog.tell`` is.
     """
     if ingestion_id is None:
         ingestion_id = announce(engine, kind, subject, source_id=source_id, who=who)

@@ -27,8 +27,8 @@ def scan(
 ) -> Outcome:
     """Read the catalogue of a PostgreSQL database into the store.
 
-    known_as: ``host:port`` by which the server shall be known, whatever its address. aliases: the same for other
-    servers that foreign tables point to. Raises SourceError, Invalid.
+    known_as: ``host:port`` by which the server shall be known, whatever its address.
+    aliases: the same for other servers that foreign tables point to. Raises SourceError, Invalid.
     """
     parsed = parse_url(url)
     config = PostgresqlConfig(
@@ -56,9 +56,9 @@ def load(
 ) -> Outcome:
     """Read the SQL files and reports of a folder into the store.
 
-    name: what the folder is known by, so that a file that is no longer in it can be told (default: its own
-    name). server: ``host:port`` of the database server where the files do not say. revision: branch or commit,
-    where the folder is a git repository. Raises SourceError, Invalid.
+    name: what the folder is known by, so that a file that is no longer in it can be told (default: its own name).
+    server: ``host:port`` of the database server where the files do not say.
+    revision: branch or commit, where the folder is a git repository. Raises SourceError, Invalid.
     """
     known_by = name or folder.resolve().name
     config = parse_config(

@@ -82,7 +82,11 @@ class IngestionFact(BaseModel):
 
 
 class SourceFact(BaseModel):
-    """A source. secrets: where each of them is, never what it is. unread: places that were not understood."""
+    """A source.
+
+    secrets: where each of them is, never what it is.
+    unread: places that were not understood.
+    """
 
     id: int
     name: str
@@ -102,7 +106,11 @@ class SourceFact(BaseModel):
 
 
 class UnreadFact(BaseModel):
-    """A place that was not understood. text: the statement, without its constants; excerpt: the very place."""
+    """A place that was not understood.
+
+    text: the statement, without its constants;
+    excerpt: the very place.
+    """
 
     level: str
     code: str

@@ -22,7 +22,8 @@ class PreviewTable(BaseModel):
 class Preview(BaseModel):
     """That a source can be reached, what may be read, and what an ingestion would bring.
 
-    facts: such as the version of the server. warnings: what will be missing, and why.
+    facts: such as the version of the server.
+    warnings: what will be missing, and why.
     """
 
     facts: list[str] = []

@@ -212,9 +212,9 @@ def ingest(
     """Bring a source up to date. Raises SourceError, Invalid, Conflict, Cancelled.
 
     config: with the secrets that the store does not keep; it is the source's once the ingestion has succeeded.
-    ingestion_id: a
-    run announced before. listener: is told how far it is. allowed: what may be read and reached (default: what the
-    settings say).
+    ingestion_id: a run announced before.
+    listener: is told how far it is.
+    allowed: what may be read and reached (default: what the settings say).
     """
     with working(
         context, source_id, ingestion_id=ingestion_id, listener=listener, allowed=allowed, config=config

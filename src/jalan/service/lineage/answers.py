@@ -12,8 +12,10 @@ from jalan.service.briefs import DatasetBrief, DefinitionFact
 class Crossing(BaseModel):
     """A link in view. ``target_field`` is empty where the source decides which rows the target has.
 
-    label: what happens on the way, in the words of the code. by: the job or place that does it. more: further
-    links between the same two. possible: the code does not say whether this column or another one is meant.
+    label: what happens on the way, in the words of the code.
+    by: the job or place that does it.
+    more: further links between the same two.
+    possible: the code does not say whether this column or another one is meant.
     """
 
     id: int
@@ -92,9 +94,10 @@ class WayStep(BaseModel):
 class Evidence(BaseModel):
     """The code behind a link. Offsets count characters of ``text``; line ``first_line`` is its first.
 
-    expression: what makes the target, in one normal form. way: how, step by step through the intermediates of the
-    code. path: which part of the source is taken, empty for all of it. possible: the code does not say whether this
-    source is meant or another one.
+    expression: what makes the target, in one normal form.
+    way: how, step by step through the intermediates of the code.
+    path: which part of the source is taken, empty for all of it.
+    possible: the code does not say whether this source is meant or another one.
     """
 
     link: int

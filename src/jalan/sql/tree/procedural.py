@@ -12,8 +12,11 @@ from jalan.sql.tree.statements import StatementNode
 @dataclass(slots=True, eq=False)
 class Declare(StatementNode):
     """Variables with a value, a cursor with its query, or a table variable with its columns. ``over``: the result
-    set that a cursor walks. type: the name of the type, ``rowtype`` where it is that of the rows of a table or
-    cursor. parameters: those of a cursor."""
+    set that a cursor walks.
+
+    type: the name of the type, ``rowtype`` where it is that of the rows of a table or cursor.
+    parameters: those of a cursor.
+    """
 
     names: list[str]
     value: Expression | None
@@ -118,8 +121,11 @@ class CallRoutine(StatementNode):
 class Routine(StatementNode):
     """``CREATE FUNCTION|PROCEDURE|TRIGGER|PACKAGE BODY``, and DO.
 
-    parameters: (name, mode). returns: the columns of the table it returns, None for none. result: the variable
-    that is returned. text: the token of a body not read yet. problem: why the body was not read: message and place.
+    parameters: (name, mode).
+    returns: the columns of the table it returns, None for none.
+    result: the variable that is returned.
+    text: the token of a body not read yet.
+    problem: why the body was not read: message and place.
     table, condition, calls: what a trigger is on, when it fires, the function it runs.
     """
 

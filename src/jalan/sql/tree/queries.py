@@ -247,9 +247,11 @@ class With(Node):
 class Select(Node):
     """One SELECT. ``distinct`` is a list of expressions for DISTINCT ON, empty for DISTINCT, None without.
 
-    into_variables: the names behind INTO where they are variables. connect: the conditions of START WITH and
-    CONNECT BY. group_all: GROUP BY ALL. packed: SELECT AS STRUCT, or TRANSFORM, whose result is one value made
-    of all."""
+    into_variables: the names behind INTO where they are variables.
+    connect: the conditions of START WITH and CONNECT BY.
+    group_all: GROUP BY ALL.
+    packed: SELECT AS STRUCT, or TRANSFORM, whose result is one value made of all.
+    """
 
     distinct: list[Expression] | None
     items: list[SelectItem]
@@ -315,8 +317,12 @@ class Values(Node):
 
 @dataclass(slots=True, eq=False)
 class SetOperation(Node):
-    """``left UNION|INTERSECT|EXCEPT [ALL] right``; by_name: columns meet by name, not by place. side: ``left``
-    where only the columns of the left arm count. only: the columns that count, if they are named."""
+    """``left UNION|INTERSECT|EXCEPT [ALL] right``;
+
+    by_name: columns meet by name, not by place.
+    side: ``left`` where only the columns of the left arm count.
+    only: the columns that count, if they are named.
+    """
 
     operator: str
     all: bool
@@ -336,9 +342,13 @@ class PipeInput(FromItem):
 class PipeStep(Node):
     """One step behind ``|>``; which fields it has depends on the operator, its first word.
 
-    items: the list of select, extend, set, aggregate, window. group: that of aggregate. source: what join, pivot
-    and the like make of the input. condition: that of where and assert. queries: the other arms of a set operation.
-    names: the columns of drop, (old, new) of rename, the alias of as. windows: those that select names.
+    items: the list of select, extend, set, aggregate, window.
+    group: that of aggregate.
+    source: what join, pivot and the like make of the input.
+    condition: that of where and assert.
+    queries: the other arms of a set operation.
+    names: the columns of drop, (old, new) of rename, the alias of as.
+    windows: those that select names.
     """
 
     operator: str

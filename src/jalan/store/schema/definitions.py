@@ -27,11 +27,14 @@ class Job(Base):
 class Definition(Base):
     """One version of a text that defines data: a file, a view, a foreign table, an element of a report.
 
-    key: what it is the definition of; at most one version of a key is valid. place: the path or name shown to
-    people. first_line: line of the file on which the text begins. template: variables and calls that the text is
-    filled in with, none where it is no template. revision, authored_at, author: the commit that gave it this text.
-    asked: which tables the last extraction looked up and what it was told, so that it need not be done again while
-    the answers stay the same. coverage: how much of it was read, see ``jalan.service.ingest.coverage``.
+    key: what it is the definition of; at most one version of a key is valid.
+    place: the path or name shown to people.
+    first_line: line of the file on which the text begins.
+    template: variables and calls that the text is filled in with, none where it is no template.
+    revision, authored_at, author: the commit that gave it this text.
+    asked: which tables the last extraction looked up and what it was told, so that it need not be done again
+        while the answers stay the same.
+    coverage: how much of it was read, see ``jalan.service.ingest.coverage``.
     """
 
     __tablename__ = "definition"
@@ -79,10 +82,14 @@ class Statement(Base):
 class Link(Base):
     """A dependency with its evidence.
 
-    target_field_id is empty where the source decides which rows the target has. kind: value or condition.
-    origin: parsed, event, catalogue or declared. spans: where the source is named in the definition's text;
-    expression: where the target is computed. path: which part of a semi-structured source is taken, empty for all
-    of it. possible: the text does not say whether this column is meant or another one.
+    target_field_id is empty where the source decides which rows the target has.
+
+    kind: value or condition.
+    origin: parsed, event, catalogue or declared.
+    spans: where the source is named in the definition's text;
+    expression: where the target is computed.
+    path: which part of a semi-structured source is taken, empty for all of it.
+    possible: the text does not say whether this column is meant or another one.
     """
 
     __tablename__ = "link"
@@ -128,7 +135,11 @@ class Diagnostic(Base):
 
 
 class Revision(Base):
-    """A commit that changed a definition. key: that of the definition. change: added, changed or removed."""
+    """A commit that changed a definition.
+
+    key: that of the definition.
+    change: added, changed or removed.
+    """
 
     __tablename__ = "revision"
     __table_args__ = (UniqueConstraint("key", "revision"),)

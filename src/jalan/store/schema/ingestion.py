@@ -13,8 +13,9 @@ from jalan.store.schema.base import Base, reference
 class Source(Base):
     """Something that feeds Jalan: what it is, how to reach it, and how far it has been read.
 
-    secrets: encrypted, see ``jalan.service.ingest.secrets``. schedule: five fields as of cron, none where it is
-    ingested when somebody asks. state: what the next ingestion goes on from, by kind.
+    secrets: encrypted, see ``jalan.service.ingest.secrets``.
+    schedule: five fields as of cron, none where it is ingested when somebody asks.
+    state: what the next ingestion goes on from, by kind.
     """
 
     __tablename__ = "source"
@@ -46,8 +47,10 @@ class Declaration(Base):
 class Ingestion(Base):
     """One ingestion of a source: when, of what, and what it changed. state: running, done, failed or cancelled.
 
-    progress: what is being done, how much of it is done, how much there is. cancel: somebody asked for its end.
-    notes: what it did not understand outside of SQL texts. coverage: of the whole source, when it was done.
+    progress: what is being done, how much of it is done, how much there is.
+    cancel: somebody asked for its end.
+    notes: what it did not understand outside of SQL texts.
+    coverage: of the whole source, when it was done.
     """
 
     __tablename__ = "ingestion"

@@ -30,8 +30,10 @@ REPORTS_NAMESPACE = "reports"
 
 @dataclass(slots=True)
 class Checkout:
-    """What was read of a repository. commits: those since the last ingestion; commit: where it stands, none for
-    a folder.
+    """What was read of a repository.
+
+    commits: those since the last ingestion;
+    commit: where it stands, none for a folder.
 
     afresh: the history was rewritten since the last ingestion, or it is the first one.
     """
