@@ -101,8 +101,10 @@ class StatementGrammar(GrammarPart):
         """Inside a procedure INTO names variables; only T-SQL makes tables there."""
         return not self.dialect.tables_in_blocks or name.parts[-1].startswith("@")
 
-    def from_first(self) -> tree.StatementNode:
+    def from_first(self) -> tree.StatementNode | None:
         """``FROM …``: a query, or changes, whose tables stand first."""
+        if not self.dialect.from_first:
+            return None
         start = self.tokens.starts[self.tokens.i]
         return self.grammar.dml.hive_inserts() or self.query_statement(None, start)
 
