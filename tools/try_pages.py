@@ -17,7 +17,18 @@ from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
 PAGES = ROOT / "docs" / "contributing"
-_COPIED = ("src", "tests", "tools", "docs", "pyproject.toml", "README.md", "LICENSE", "frontend")
+_COPIED = (
+    "src",
+    "tests",
+    "tools",
+    "docs",
+    "frontend",
+    "pyproject.toml",
+    "README.md",
+    "LICENSE",
+    "CONTRIBUTING.md",
+    "CHANGELOG.md",
+)
 _LEFT_OUT = shutil.ignore_patterns("node_modules", "__pycache__")
 _BLOCK = re.compile(r"^( *)```(\w+) (file|edit|run)(?:=(\S+))?\n(.*?)^\1```$", re.S | re.M)
 
