@@ -327,7 +327,7 @@ def test_a_run_can_be_stopped_and_nothing_of_it_is_kept(
     before = content(store)
 
     def asked(run: IngestionLog, session: Session) -> None:
-        log.cancel(store, run.id)
+        log.cancel(Context(store, "test"), run.id)
         run._looked = 0.0
         run.tell("links", 1, 2)
 
@@ -338,7 +338,7 @@ def test_a_run_can_be_stopped_and_nothing_of_it_is_kept(
     assert last is not None
     assert (last.state, last.message) == ("cancelled", "nothing of it was kept")
     assert content(store) == before
-    assert not log.cancel(store, last.id)
+    assert not log.cancel(Context(store, "test"), last.id)
 
 
 def test_a_run_shows_how_far_it_is(store: Engine, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

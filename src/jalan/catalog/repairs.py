@@ -117,11 +117,14 @@ def check(table: FlowTable, done: list[Done]) -> Repaired:
     first: dict[str, int] = {}
     for row in table.rows:
         reason = (
-            f"“{table.flow}” is empty" if not row[table.flow]
-            else f"“{table.dataset}” is empty" if not row[table.dataset]
-            else f"“{table.side}” is neither “{table.input}” nor “{table.output}”" if row[table.side] not in sides
+            f"“{table.flow}” is empty"
+            if not row[table.flow]
+            else f"“{table.dataset}” is empty"
+            if not row[table.dataset]
+            else f"“{table.side}” is neither “{table.input}” nor “{table.output}”"
+            if row[table.side] not in sides
             else None
-        )  # fmt: skip
+        )
         if reason is None:
             usable.append(row)
         else:

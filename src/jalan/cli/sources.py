@@ -160,7 +160,7 @@ def stop_command(name: Name, store: Store = None) -> None:
     with explained(), Context(engine_of(store), WHO) as context:
         source = sources.find(context.session, name)
         ongoing = overview.ongoing(context, source.id)
-        stopped = [log.cancel(context.engine, one) for one in ongoing]
+        stopped = [log.cancel(context, one) for one in ongoing]
     messages.print("asked for the end of the ingestion" if any(stopped) else "it is not being ingested")
 
 

@@ -113,9 +113,18 @@ class Cluster:
             shutil.chown(given, _SERVICE_USER)
         try:
             self._run(
-                "initdb", "-D", str(self.place), "-U", "jalan", "--auth=scram-sha-256", "--pwfile", str(given),
-                "--locale=C.UTF-8", "--encoding=UTF8", "--no-sync",
-            )  # fmt: skip
+                "initdb",
+                "-D",
+                str(self.place),
+                "-U",
+                "jalan",
+                "--auth=scram-sha-256",
+                "--pwfile",
+                str(given),
+                "--locale=C.UTF-8",
+                "--encoding=UTF8",
+                "--no-sync",
+            )
         finally:
             given.unlink()
         kept = self.directory / "password"

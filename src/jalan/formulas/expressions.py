@@ -20,8 +20,25 @@ FUNCTIONS = frozenset(
     "abs round floor ceil sqrt power log exp sign length lower upper trim left right replace concat contains "
     "starts coalesce nullif year quarter month week day hour weekday date days_between today text number".split()
 )
-_WORDS = frozenset({"if", "then", "elseif", "else", "end", "and", "or", "not", "in", "is", "empty", "where", "per",
-                    "true", "false"})  # fmt: skip
+_WORDS = frozenset(
+    {
+        "if",
+        "then",
+        "elseif",
+        "else",
+        "end",
+        "and",
+        "or",
+        "not",
+        "in",
+        "is",
+        "empty",
+        "where",
+        "per",
+        "true",
+        "false",
+    }
+)
 _TOKEN = re.compile(
     r"\s*(?:(?P<number>\d+(?:\.\d+)?)|(?P<string>'(?:[^']|'')*')|`(?P<quoted>[^`]+)`"
     r"|(?P<word>[^\W\d]\w*(?:\.[^\W\d]\w*)?)|(?P<sign><=|>=|<>|[-+*/%=<>(),]))"

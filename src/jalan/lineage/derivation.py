@@ -1,6 +1,6 @@
 """How an output is made, step by step along the intermediates, for a person to read."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from jalan.lineage.model import Detail, Span, Statement, Step
 from jalan.lineage.resolve.scope import Entry, Made
@@ -23,37 +23,52 @@ class Trace:
     inputs: list[tuple[str, str | Made]] = field(default_factory=list)
 
 
+@dataclass(slots=True, eq=False)
+class _Inputs:
+    """What went into the column that is being made so far, and what only decided about it."""
+
+    values: list[tuple[str, str | Made]] = field(default_factory=list)
+    deciding: list[tuple[str, str | Made]] = field(default_factory=list)
+
+
 class Tracer:
     """Notes, while select lists are resolved, what each column is made of."""
 
     def __init__(self, dialect: Dialect, text: str) -> None:
         self._dialect = dialect
         self._printer = StatementPrinter(dialect, text)
-        self._stack: list[list[tuple[str, str | Made]]] = []
+        self._stack: list[_Inputs] = []
         self._traces: dict[int, Trace] = {}
         self._kept: list[Made] = []  # so that no other object takes their identity
         self._tables: dict[tuple[str, str], Made] = {}
 
     def begin(self) -> None:
         """Begin to note what the next column is made of."""
-        self._stack.append([])
+        self._stack.append(_Inputs())
 
-    def touch(self, entry: Entry, column: str | Made) -> None:
-        """Note that a column goes into the one that is being made."""
+    def touch(self, entry: Entry, column: str | Made, decides: bool) -> None:
+        """Note that a column goes into the one that is being made, or only decides about it."""
         if self._stack:
-            self._stack[-1].append((str(entry.key or entry.name), column))
+            into = self._stack[-1].deciding if decides else self._stack[-1].values
+            into.append((str(entry.key or entry.name), column))
+
+    def take(self, made: Made) -> None:
+        """Note that the column of a query without a name goes into the one that is being made."""
+        if self._stack:
+            self._stack[-1].values.append(("", made))
 
     def end(self, made: Made, expression: tree.Expression) -> None:
         """Note what a column was made by."""
-        inputs = self._stack.pop()
+        noted = self._stack.pop()
+        inputs = noted.values or noted.deciding
         if isinstance(expression, tree.Column):
             before = inputs[0][1] if inputs else ""
             name = before.name if isinstance(before, Made) else before
             kind = "same" if str(name).lower() == str(made.name).lower() else "renamed"
-        elif not inputs:
-            kind = "constant"
         elif has_aggregate(expression, self._dialect.aggregates):
             kind = "aggregated"
+        elif not inputs:
+            kind = "constant"
         else:
             kind = "computed"
         self._keep(made, Trace(kind, self._printer.print(expression), made.span, inputs))
@@ -68,8 +83,12 @@ class Tracer:
     def copy(self, made: Made, original: Made) -> None:
         """Note that a column is another one under the name that a list of columns gives it."""
         trace = self._traces.get(id(original))
-        if trace is not None:
-            self._keep(made, trace)
+        if trace is None:
+            return
+        written: object = original.name  # see jalan.sql.identifiers
+        if trace.kind == "same" and made.name != written:
+            trace = replace(trace, kind="renamed")
+        self._keep(made, trace)
 
     def _keep(self, made: Made, trace: Trace) -> None:
         self._kept.append(made)

@@ -141,10 +141,15 @@ class _Placed:
 
     def _statement(self, s: Statement) -> Statement:
         return Statement(
-            s.kind, self._span(s.span), s.target, [self._output(o) for o in s.outputs],
+            s.kind,
+            self._span(s.span),
+            s.target,
+            [self._output(o) for o in s.outputs],
             [self._source(one) for one in s.row_conditions],
-            [self._diagnostic(d) for d in s.diagnostics if d.span[0] >= self._base], s.reads, s.uses,
-        )  # fmt: skip
+            [self._diagnostic(d) for d in s.diagnostics if d.span[0] >= self._base],
+            s.reads,
+            s.uses,
+        )
 
     def _output(self, output: Output) -> Output:
         values = [self._source(one) for one in output.values]
@@ -158,9 +163,7 @@ class _Placed:
         return tuple(dict.fromkeys(self._span(span) for span in spans))
 
     def _link(self, link: Link, statement: int) -> Link:
-        return replace(
-            link, span=self._span(link.span), spans=self._spans(link.spans), statement=statement
-        )  # fmt: skip
+        return replace(link, span=self._span(link.span), spans=self._spans(link.spans), statement=statement)
 
     def _diagnostic(self, diagnostic: Diagnostic) -> Diagnostic:
         return replace(diagnostic, span=self._span(diagnostic.span))

@@ -81,14 +81,27 @@ def _packed(found: Extraction) -> tuple[Any, ...]:
             outputs.append((output.name, len(output.values), len(output.conditions), output.span))
         sources += statement.row_conditions
         reported = [numbers[id(diagnostic)] for diagnostic in statement.diagnostics]
-        statements.append((
-            statement.kind, statement.span, statement.target, outputs, len(statement.row_conditions), reported,
-            statement.reads, statement.uses,
-        ))  # fmt: skip
+        statements.append(
+            (
+                statement.kind,
+                statement.span,
+                statement.target,
+                outputs,
+                len(statement.row_conditions),
+                reported,
+                statement.reads,
+                statement.uses,
+            )
+        )
     return (
-        statements, list(map(_SOURCE, sources)), list(map(_DIAGNOSTIC, found.diagnostics)),
-        list(map(_LINK, found.links)), found.intermediates, found.dialect, found.files,
-    )  # fmt: skip
+        statements,
+        list(map(_SOURCE, sources)),
+        list(map(_DIAGNOSTIC, found.diagnostics)),
+        list(map(_LINK, found.links)),
+        found.intermediates,
+        found.dialect,
+        found.files,
+    )
 
 
 def _unpacked(packed: tuple[Any, ...]) -> Extraction:

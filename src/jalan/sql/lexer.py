@@ -72,8 +72,9 @@ class _Classes(dict[str, Entry]):
         self._prefix = re.compile(rf"(?:{dialect.string_prefixes}|[nN]?[qQ](?='))?(?=['\"])")
         self._backslashes = dialect.backslash_escapes
         self._escapes = dialect.escape_prefixes
-        self._comments = (*dialect.line_comments, "/*", "*/") if dialect.executed_comments else (
-            *dialect.line_comments, "/*")  # fmt: skip
+        self._comments = (
+            (*dialect.line_comments, "/*", "*/") if dialect.executed_comments else (*dialect.line_comments, "/*")
+        )
         self._name_starts = dialect.name_starts
         self._stages = dialect.stages
         self._triple = dialect.triple_quotes

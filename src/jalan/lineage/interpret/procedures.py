@@ -424,10 +424,26 @@ def _leaves(body: list[tree.StatementNode]) -> bool:
 
 # Variables that the database sets.
 _GIVEN = (
-    "found", "sqlstate", "sqlerrm", "sqlcode", "row_count", "tg_op", "tg_name", "tg_when", "tg_level", "tg_relid",
-    "tg_table_name", "tg_table_schema", "tg_nargs", "tg_argv", "tg_event", "tg_tag", "inserting", "updating",
+    "found",
+    "sqlstate",
+    "sqlerrm",
+    "sqlcode",
+    "row_count",
+    "tg_op",
+    "tg_name",
+    "tg_when",
+    "tg_level",
+    "tg_relid",
+    "tg_table_name",
+    "tg_table_schema",
+    "tg_nargs",
+    "tg_argv",
+    "tg_event",
+    "tg_tag",
+    "inserting",
+    "updating",
     "deleting",
-)  # fmt: skip
+)
 # Packages that come with the database and write no tables of anybody's.
 _HARMLESS = ("dbms_", "utl_", "raise_application_error", "htp", "owa_")
 _LEAVING = frozenset({"exit", "continue", "leave", "iterate", "break", "raise", "throw", "goto", "signal"})

@@ -177,10 +177,16 @@ class ElementResolver(ResolverPart):
         if function not in _ONE_ROW:
             self.env.multiplying.append((call, scope))
         return [
-            Made(names[n] if names else made.name, copy_flow(made.values), copy_flow(made.conditions), made.span,
-                 origin=made.origin, fields=made.fields)
+            Made(
+                names[n] if names else made.name,
+                copy_flow(made.values),
+                copy_flow(made.conditions),
+                made.span,
+                origin=made.origin,
+                fields=made.fields,
+            )
             for n, made in enumerate(columns[: len(names)] if names else columns)
-        ]  # fmt: skip
+        ]
 
     def _generated(self, function: str, known: tuple[str, ...], call: tree.Call, scope: Scope) -> list[Made] | None:
         resolver = self.resolver

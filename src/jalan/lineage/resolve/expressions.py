@@ -46,7 +46,7 @@ class ExpressionResolver(ResolverPart):
             column = only.columns.get(parts[-1])
             if column is not None and not only.hidden:
                 if self.env.tracer is not None:
-                    self.env.tracer.touch(only, column)
+                    self.env.tracer.touch(only, column, values is conditions)
                 resolver.names.add_column(only, column, span, values, conditions, how, True)
                 return
         found = resolver.names.resolve(parts, scope, span)
@@ -202,6 +202,8 @@ class ExpressionResolver(ResolverPart):
         for column in relation.columns:
             carry(values, column.values, how)
             merge(conditions, column.conditions)
+            if self.env.tracer is not None and values is not conditions:
+                self.env.tracer.take(column)
         merge(conditions, relation.rows)
 
     def _dynamic_query(

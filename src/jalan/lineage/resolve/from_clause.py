@@ -277,8 +277,14 @@ class FromResolver(ResolverPart):
         for relation in relations:
             merge(rows, relation.rows)
         if name == "exclude_columns" and len(relations) == 1:
-            gone = {part for a in call.arguments if isinstance(a, tree.Descriptor) for c in a.items
-                    if isinstance(c, tree.Column) for part in c.parts}  # fmt: skip
+            gone = {
+                part
+                for a in call.arguments
+                if isinstance(a, tree.Descriptor)
+                for c in a.items
+                if isinstance(c, tree.Column)
+                for part in c.parts
+            }
             left = [made for made in relations[0].columns if made.name not in gone]
             return entry_of(
                 Relation(left, rows, {}, relations[0].open), item.alias or "", item.columns, self.env.upper

@@ -242,7 +242,7 @@ class NameResolver(ResolverPart):
     ) -> None:
         """Add a resolved column; ``named`` says that the text refers to this very column."""
         if self.env.tracer is not None:
-            self.env.tracer.touch(found.entry, found.column)
+            self.env.tracer.touch(found.entry, found.column, values is conditions)
         if found.path or found.possible:
             self._add_part(found, span, values, conditions, how, named)
         else:

@@ -18,6 +18,7 @@ import structlog
 from sqlalchemy import Connection, Engine, select, text
 from sqlalchemy.orm import Session
 
+from jalan.service.context import Context
 from jalan.sources.errors import FileError
 from jalan.store.schema import Ingestion
 
@@ -204,9 +205,9 @@ def ended(engine: Engine, ingestion_id: int, message: str) -> None:
             row.finished_at = datetime.now(UTC)
 
 
-def cancel(engine: Engine, ingestion_id: int) -> bool:
+def cancel(context: Context, ingestion_id: int) -> bool:
     """Ask for the end of an ingestion; returns whether it was running."""
-    with Session(engine) as session, session.begin():
+    with Session(context.engine) as session, session.begin():
         row = session.get(Ingestion, ingestion_id)
         if row is None or row.state != "running":
             return False

@@ -15,8 +15,26 @@ _SELECT_WORDS = frozenset(
     sql_buffer_result straight_join distinctrow
     """.split()
 )
-_AFTER_GROUP_ALL = frozenset({"", ";", ")", "having", "qualify", "window", "order", "limit", "union", "except",
-                              "intersect", "minus", "offset", "fetch", "using", "for"})  # fmt: skip
+_AFTER_GROUP_ALL = frozenset(
+    {
+        "",
+        ";",
+        ")",
+        "having",
+        "qualify",
+        "window",
+        "order",
+        "limit",
+        "union",
+        "except",
+        "intersect",
+        "minus",
+        "offset",
+        "fetch",
+        "using",
+        "for",
+    }
+)
 _MOST_PIVOTED = 1000  # columns
 _HIVE_KEYS = frozenset({"cluster", "distribute", "sort"})
 
@@ -548,10 +566,19 @@ class QueryGrammar(GrammarPart):
         if tokens.keys[tokens.i] in ("outfile", "dumpfile"):
             tokens.i += 1
             select.into = self.grammar.table_refs.table_name()
-            while tokens.keys[tokens.i] in ("fields", "columns", "lines", "terminated", "enclosed", "escaped", "by",
-                                        "optionally", "starting", "character", "set") or (
-                tokens.kinds[tokens.i] in (STRING, WORD) and tokens.keys[tokens.i - 1] in ("by", "set")
-            ):  # fmt: skip
+            while tokens.keys[tokens.i] in (
+                "fields",
+                "columns",
+                "lines",
+                "terminated",
+                "enclosed",
+                "escaped",
+                "by",
+                "optionally",
+                "starting",
+                "character",
+                "set",
+            ) or (tokens.kinds[tokens.i] in (STRING, WORD) and tokens.keys[tokens.i - 1] in ("by", "set")):
                 tokens.i += 1
             return
         if tokens.keys[tokens.i] == "$":

@@ -17,10 +17,20 @@ from jalan.sql.synopses.notation import synopses
 logger = logging.getLogger(__name__)
 
 # What is read for what moves data, and otherwise stepped over.
-_COMMANDS = frozenset({
-    tree.Recognised, tree.CreateTable, tree.Alter, tree.Drop, tree.Truncate, tree.Routine, tree.SetSearchPath,
-    tree.Copy, tree.Wrapped, tree.Use,
-})  # fmt: skip
+_COMMANDS = frozenset(
+    {
+        tree.Recognised,
+        tree.CreateTable,
+        tree.Alter,
+        tree.Drop,
+        tree.Truncate,
+        tree.Routine,
+        tree.SetSearchPath,
+        tree.Copy,
+        tree.Wrapped,
+        tree.Use,
+    }
+)
 
 
 @dataclass(slots=True, eq=False)

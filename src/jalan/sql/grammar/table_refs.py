@@ -320,8 +320,16 @@ class TableRefGrammar(GrammarPart):
                 if open_ == 0:
                     after = tokens.keys[i + 1]
                     return after in (
-                        ")", "union", "intersect", "except", "minus", "order", "limit", "offset", "fetch",
-                    )  # fmt: skip
+                        ")",
+                        "union",
+                        "intersect",
+                        "except",
+                        "minus",
+                        "order",
+                        "limit",
+                        "offset",
+                        "fetch",
+                    )
             elif tokens.kinds[i] == END:
                 return True
             i += 1

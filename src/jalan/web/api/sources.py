@@ -116,7 +116,7 @@ def get_ingestion(context: Now, ingestion: Id) -> IngestionFact:
 @router.delete("/ingestions/{ingestion}", status_code=202)
 def stop_ingestion(context: Now, ingestion: Id) -> None:
     """Ask for the end of an ingestion. What it has done until then is not kept."""
-    if not log.cancel(context.engine, ingestion):
+    if not log.cancel(context, ingestion):
         raise Conflict(f"ingestion {ingestion} is over already")
 
 

@@ -185,10 +185,25 @@ class BlockGrammar(GrammarPart):
         return tokens.kinds[tokens.i] == WORD and (
             tokens.keys[tokens.i] in _BLOCK
             or tokens.keys[tokens.i] in _PASSED_OVER
-            or tokens.keys[tokens.i] in ("select", "insert", "update", "delete", "merge", "with", "create", "drop",
-            "alter",
-                                     "truncate", "end", "else", "go", "fetch", "use")
-        )  # fmt: skip
+            or tokens.keys[tokens.i]
+            in (
+                "select",
+                "insert",
+                "update",
+                "delete",
+                "merge",
+                "with",
+                "create",
+                "drop",
+                "alter",
+                "truncate",
+                "end",
+                "else",
+                "go",
+                "fetch",
+                "use",
+            )
+        )
 
     # --- blocks and conditions -----------------------------------------------------------------------
 

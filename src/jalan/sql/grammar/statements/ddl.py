@@ -151,8 +151,18 @@ class DdlGrammar(GrammarPart):
         if tokens.keys[first] == "recursive":
             query = _recursive(target, columns or [], query)
         if tokens.take("with"):
-            while tokens.keys[tokens.i] in ("cascaded", "local", "check", "option", "no", "data", "read", "only",
-                                        "schema", "binding"):  # fmt: skip
+            while tokens.keys[tokens.i] in (
+                "cascaded",
+                "local",
+                "check",
+                "option",
+                "no",
+                "data",
+                "read",
+                "only",
+                "schema",
+                "binding",
+            ):
                 tokens.i += 1
             if tokens.take("constraint"):
                 tokens.name("a constraint")

@@ -344,8 +344,12 @@ class DmlGrammar(GrammarPart):
                     found.alias, found.target, found.joined = name, _first_table(derived), True
                     return
             for table in _tables(item):
-                if table.alias == name or (table.alias is None and table.table.parts[-1] == name and len(
-                    found.source) == 1 and isinstance(item, tree.Join)):  # fmt: skip
+                if table.alias == name or (
+                    table.alias is None
+                    and table.table.parts[-1] == name
+                    and len(found.source) == 1
+                    and isinstance(item, tree.Join)
+                ):
                     found.alias = name
                     found.target = table.table
                     found.joined = True

@@ -78,9 +78,11 @@ class VariableGrammar(GrammarPart):
         tokens.i += 1
         if tokens.keys[tokens.i] == "(":
             names = tokens.names_in_parentheses()
-        elif self._variable_scope() or tokens.kinds[tokens.i] == PARAMETER or (
-            tokens.kinds[tokens.i] == WORD and tokens.keys[tokens.i + 1] in ("=", ":=", "+=", "-=", "*=", "/=")
-        ):  # fmt: skip
+        elif (
+            self._variable_scope()
+            or tokens.kinds[tokens.i] == PARAMETER
+            or (tokens.kinds[tokens.i] == WORD and tokens.keys[tokens.i + 1] in ("=", ":=", "+=", "-=", "*=", "/="))
+        ):
             names = [grammar.select_list.string_or_name("a variable")]
         else:
             tokens.i = first
