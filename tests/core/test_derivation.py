@@ -58,7 +58,7 @@ WAYS: dict[str, dict[str, tuple[str, str, str]]] = {
     },
     "select (select port from ports p where p.port = t.port) as p from tides t": {
         "p": (
-            "same",
+            "computed",
             "(select port from ports as p where p.port = t.port)",
             "same ports.port; same .port; computed .p",
         )
