@@ -139,3 +139,19 @@ def definition_kind(kind: str) -> DefinitionKind:
 
 NOT_SQL = frozenset(kind.value for kind in DefinitionKind if not kind.about.is_sql)
 """Kinds of definitions whose links are not read out of SQL."""
+
+
+MAKING_STATEMENTS = frozenset(
+    """
+    create_table create_table_as create_view create_materialized_view alter_view create_table_clone
+    create_external_table create_dynamic_table create_stream
+    """.split()
+)
+"""Kinds of statements that make a table, so that those after them can know its columns."""
+
+FLOWING_STATEMENTS = frozenset(
+    """
+    select create_table_as create_view create_materialized_view insert update delete merge create_foreign_table
+    """.split()
+)
+"""Kinds of statements that move data, so that it counts how far they were read."""

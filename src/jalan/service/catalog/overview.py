@@ -6,7 +6,7 @@ import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from jalan.catalog.kinds import DatasetKind
+from jalan.catalog.kinds import FLOWING_STATEMENTS, DatasetKind
 from jalan.graph.dependencies import VALUE
 from jalan.service.catalog.answers import Change, Connection, DiagnosticFact, Overview, RecentIngestion, SystemFact
 from jalan.service.catalog.pages import catalog_row
@@ -15,17 +15,6 @@ from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.store.schema import Definition, Diagnostic, Ingestion, Statement, System
 
 _LISTED = 50
-_FLOWING = (
-    "select",
-    "create_table_as",
-    "create_view",
-    "create_materialized_view",
-    "insert",
-    "update",
-    "delete",
-    "merge",
-    "create_foreign_table",
-)
 _LEVELS = {"error": 0, "warning": 1, "info": 2}
 
 
@@ -60,7 +49,7 @@ def overview(context: Context) -> Overview:
         },
         definitions=len(snapshot.definitions),
         statements=sum(statements.values()),
-        statements_followed=sum(count for kind, count in statements.items() if kind in _FLOWING),
+        statements_followed=sum(count for kind, count in statements.items() if kind in FLOWING_STATEMENTS),
         columns_traced=traced,
         columns_traceable=traceable,
         diagnostics=diagnostics,

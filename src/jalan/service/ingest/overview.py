@@ -18,13 +18,13 @@ from jalan.service.ingest.log import bury_dead
 from jalan.service.ingest.registry import KINDS
 from jalan.service.ingest.sources import get, secret_states
 from jalan.service.ingest.unit_of_work import coverage_of_sources
+from jalan.sql.dialects import DIALECTS
 from jalan.sql.fingerprint import redact
 from jalan.store.schema import Definition, Diagnostic, Ingestion, Source, Statement
 
 _RUNS_LISTED = 50
 _LONGEST_TEXT = 4000
 _UNREAD = (Definition.valid_to.is_(None), Diagnostic.valid_to.is_(None), Diagnostic.level != "info")
-_NO_SQL = frozenset({"yaml", "csv", "calculation"})
 
 
 class CoverageFact(Coverage):
@@ -290,7 +290,7 @@ def _unread(found: Diagnostic, definition: Definition, statements: list[Statemen
 
 
 def _without_literals(text: str, dialect: str) -> str:
-    return text if dialect in _NO_SQL else redact(text, dialect)
+    return redact(text, dialect) if dialect in DIALECTS else text
 
 
 def _redacted_message(found: Diagnostic, definition: Definition) -> str:

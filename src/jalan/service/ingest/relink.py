@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import jalan
-from jalan.catalog.kinds import NOT_SQL, DatasetKind, DefinitionKind, FieldKind, definition_kind
+from jalan.catalog.kinds import MAKING_STATEMENTS, NOT_SQL, DatasetKind, DefinitionKind, FieldKind, definition_kind
 from jalan.catalog.names import full_table_name, place_of_file
 from jalan.lineage.following import called_names, extract_following, routines_of
 from jalan.lineage.model import Extraction, Link
@@ -21,17 +21,6 @@ from jalan.store.repositories.definitions import DefinitionWriter, NewDiagnostic
 from jalan.store.schema import Dataset, Definition, System
 
 _ROUNDS = 20  # how long a chain of scripts over tables that nobody scanned may be
-_MAKES_TABLE = (
-    "create_table",
-    "create_table_as",
-    "create_view",
-    "create_materialized_view",
-    "alter_view",
-    "create_table_clone",
-    "create_external_table",
-    "create_dynamic_table",
-    "create_stream",
-)
 Progress = Callable[[str, int, int], None]
 
 
@@ -247,7 +236,7 @@ def _tables_made(definition: Definition, extraction: Extraction) -> dict[str, li
     made = {}
     for statement in extraction.statements:
         target = statement.target
-        if target is None or statement.kind not in _MAKES_TABLE or target in extraction.intermediates:
+        if target is None or statement.kind not in MAKING_STATEMENTS or target in extraction.intermediates:
             continue
         names = [str(output.name) for output in statement.outputs]
         if names and "*" not in names:
