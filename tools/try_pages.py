@@ -47,30 +47,43 @@ def edited(text: str, edit: str, place: str) -> str:
     return text.replace(before, after)
 
 
-def follow(page: Path, copy: Path) -> None:
-    """Do what a page says. Raises PageError."""
-    blocks = [
-        (language, kind, place, "".join(line.removeprefix(indent) for line in body.splitlines(keepends=True)))
-        for indent, language, kind, place, body in _BLOCK.findall(page.read_text())
+def blocks(page: Path) -> list[tuple[str, str, str]]:
+    """Return the blocks of a page: kind, place, body. Raises PageError where it has no ``run``."""
+    found = [
+        (kind, place, "".join(line.removeprefix(indent) for line in body.splitlines(keepends=True)))
+        for indent, _, kind, place, body in _BLOCK.findall(page.read_text())
     ]
-    if not any(kind == "run" for _, kind, _, _ in blocks):
+    if not any(kind == "run" for kind, _, _ in found):
         raise PageError(f"{page.name} does not say how to see that it worked")
-    for language, kind, place, body in blocks:
+    return found
+
+
+def written(page: Path, root: Path = ROOT) -> dict[str, str]:
+    """Return the files that a page makes and changes, as they are then. Raises PageError where it no longer fits."""
+    found: dict[str, str] = {}
+    for kind, place, body in blocks(page):
         if kind == "file":
-            path = copy / place
-            if path.exists():
+            if (root / place).exists():
                 raise PageError(f"{place} is there already")
-            path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_text(body)
+            found[place] = body
         elif kind == "edit":
-            path = copy / place
-            path.write_text(edited(path.read_text(), body, place))
-        else:
-            environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "PYTHON": sys.executable}
-            command = ["bash", "-euo", "pipefail", "-c", body]
-            ran = subprocess.run(command, cwd=copy, env=environment, capture_output=True, text=True, check=False)
-            if ran.returncode:
-                raise PageError(f"{language} block failed:\n{body}\n{ran.stdout[-3000:]}\n{ran.stderr[-3000:]}")
+            found[place] = edited(found.get(place) or (root / place).read_text(), body, place)
+    return found
+
+
+def follow(page: Path, copy: Path) -> None:
+    """Do what a page says in a copy of the project. Raises PageError."""
+    for place, text in written(page, copy).items():
+        (copy / place).parent.mkdir(parents=True, exist_ok=True)
+        (copy / place).write_text(text)
+    environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "PYTHON": sys.executable}
+    for kind, _, body in blocks(page):
+        if kind != "run":
+            continue
+        command = ["bash", "-euo", "pipefail", "-c", body]
+        ran = subprocess.run(command, cwd=copy, env=environment, capture_output=True, text=True, check=False)
+        if ran.returncode:
+            raise PageError(f"this failed:\n{body}\n{ran.stdout[-3000:]}\n{ran.stderr[-3000:]}")
 
 
 def main() -> None:

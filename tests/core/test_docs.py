@@ -5,6 +5,7 @@ from pathlib import Path
 
 import pytest
 from tools.store_picture import drawn
+from tools.try_pages import written
 
 from jalan.lineage.hints import HINTS
 from tests.conftest import ROOT
@@ -52,3 +53,13 @@ def test_what_the_architecture_names_is_there() -> None:
             missing.append(name)
     assert len(named) > 12
     assert missing == []
+
+
+@pytest.mark.parametrize("page", sorted((ROOT / "docs" / "contributing").glob("*.md")), ids=lambda p: p.stem)
+def test_a_page_on_how_to_add_something_still_fits(page: Path) -> None:
+    """Whether it works as well, ``python -m tools.try_pages`` tells, every night."""
+    files = written(page)
+    assert files
+    for place, text in files.items():
+        if place.endswith(".py"):
+            compile(text, place, "exec")
