@@ -59,7 +59,7 @@ def blocks(page: Path) -> list[tuple[str, str, str]]:
 
 
 def written(page: Path, root: Path = ROOT) -> dict[str, str]:
-    """Return the files that a page makes and changes, as they are then. Raises PageError where it no longer fits."""
+    """Return the files that a page makes and changes, as they are then. Raises PageError where it fits no more."""
     found: dict[str, str] = {}
     for kind, place, body in blocks(page):
         if kind == "file":
