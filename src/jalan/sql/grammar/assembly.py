@@ -15,6 +15,7 @@ from jalan.sql.grammar.statements.blocks import BlockGrammar
 from jalan.sql.grammar.statements.copy import CopyGrammar
 from jalan.sql.grammar.statements.ddl import DdlGrammar
 from jalan.sql.grammar.statements.dml import DmlGrammar
+from jalan.sql.grammar.statements.execution import ExecutionGrammar
 from jalan.sql.grammar.statements.routines import RoutineGrammar
 from jalan.sql.grammar.statements.session import SessionGrammar
 from jalan.sql.grammar.statements.statement import StatementGrammar
@@ -22,6 +23,7 @@ from jalan.sql.grammar.statements.targets import TargetGrammar
 from jalan.sql.grammar.statements.variables import VariableGrammar
 from jalan.sql.grammar.table_operators import TableOperatorGrammar
 from jalan.sql.grammar.table_refs import TableRefGrammar
+from jalan.sql.grammar.tables import TableGrammar
 from jalan.sql.grammar.token_stream import NOTHING, TokenStream
 from jalan.sql.grammar.with_clauses import WithGrammar
 from jalan.sql.lexer import Tokens
@@ -39,6 +41,7 @@ class Grammar:
     select_list: SelectListGrammar
     table_operators: TableOperatorGrammar
     table_refs: TableRefGrammar
+    tables: TableGrammar
     with_clauses: WithGrammar
     queries: QueryGrammar
     pipes: PipeGrammar
@@ -48,6 +51,7 @@ class Grammar:
     ddl: DdlGrammar
     variables: VariableGrammar
     blocks: BlockGrammar
+    execution: ExecutionGrammar
     routines: RoutineGrammar
     session: SessionGrammar
     statements: StatementGrammar
@@ -62,6 +66,7 @@ class Grammar:
         self.select_list = SelectListGrammar(self)
         self.table_operators = TableOperatorGrammar(self)
         self.table_refs = TableRefGrammar(self)
+        self.tables = TableGrammar(self)
         self.with_clauses = WithGrammar(self)
         self.queries = QueryGrammar(self)
         self.pipes = PipeGrammar(self)
@@ -71,6 +76,7 @@ class Grammar:
         self.ddl = DdlGrammar(self)
         self.variables = VariableGrammar(self)
         self.blocks = BlockGrammar(self)
+        self.execution = ExecutionGrammar(self)
         self.routines = RoutineGrammar(self)
         self.session = SessionGrammar(self)
         self.statements = StatementGrammar(self)

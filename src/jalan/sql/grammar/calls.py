@@ -153,7 +153,7 @@ class CallGrammar(GrammarPart):
             return self._table_argument()
         if key == "model" and kinds[i + 1] in (WORD, QUOTED):
             tokens.i += 1  # ML.PREDICT(MODEL m, …): the name of a model is no value
-            grammar.table_refs.table_name()
+            grammar.tables.table_name()
             return tree.Literal(tokens.starts[i], tokens.end_of_last(), "")
         if key == "descriptor" and keys[i + 1] == "(":
             return self._descriptor()

@@ -119,7 +119,7 @@ class PipeGrammar(GrammarPart):
         alias = None
         if tokens.take("as"):
             alias = tokens.name("the name of a column")
-        elif self.grammar.table_refs.at_alias() and tokens.keys[tokens.i] not in ("asc", "desc", "nulls"):
+        elif self.grammar.tables.at_alias() and tokens.keys[tokens.i] not in ("asc", "desc", "nulls"):
             alias = tokens.name()
         return [tree.SelectItem(start, tokens.end_of_last(), expression, alias)]
 

@@ -118,7 +118,7 @@ class QueryGrammar(GrammarPart):
         if inside and self.grammar.expressions.is_query(tokens.i):
             query = self.query()
         else:
-            name = self.grammar.table_refs.table_name()
+            name = self.grammar.tables.table_name()
             source = tree.TableSource(name.start, name.end, None, None, name)
             query = tree.Query(start, source.end, None, self.select_star(start, source), [], [])
         if inside:
@@ -256,7 +256,7 @@ class QueryGrammar(GrammarPart):
             start = tokens.starts[tokens.i]
             tokens.i += 1
             tokens.take("only")
-            source = self.grammar.table_refs.table_source()
+            source = self.grammar.tables.table_source()
             return self.select_star(start, source)
         if key == "from":
             return self._from_first()
@@ -565,7 +565,7 @@ class QueryGrammar(GrammarPart):
             tokens.i += 1
         if tokens.keys[tokens.i] in ("outfile", "dumpfile"):
             tokens.i += 1
-            select.into = self.grammar.table_refs.table_name()
+            select.into = self.grammar.tables.table_name()
             while tokens.keys[tokens.i] in (
                 "fields",
                 "columns",
@@ -587,7 +587,7 @@ class QueryGrammar(GrammarPart):
             select.into = tree.TableName(tokens.starts[i], tokens.ends[i], (tokens.written(i),))
             select.into_variables = [tokens.written(i)]
         else:
-            select.into = self.grammar.table_refs.table_name()
+            select.into = self.grammar.tables.table_name()
             if tokens.keys[tokens.i] == "(" and self.dialect.collections:
                 tokens.skip_parentheses()  # an element of a collection
                 if tokens.take("."):

@@ -75,7 +75,7 @@ class TableOperatorGrammar(GrammarPart):
             group = grammar.calls.expression_list()
         tokens.expect(")")
         item = tree.Pivot(source.start, 0, None, None, source, aggregates, keys, values, group)
-        grammar.table_refs.alias(item)
+        grammar.tables.alias(item)
         return item
 
     def skip_parentheses_after(self, *words: str) -> None:
@@ -129,14 +129,14 @@ class TableOperatorGrammar(GrammarPart):
             groups.append(expression.items if isinstance(expression, tree.Row) else [expression])
             if tokens.take("as"):
                 grammar.expressions.expression()
-            elif grammar.table_refs.at_alias() or tokens.kinds[tokens.i] == STRING:
+            elif grammar.tables.at_alias() or tokens.kinds[tokens.i] == STRING:
                 grammar.select_list.string_or_name("a name")
             if not tokens.take(","):
                 break
         tokens.expect(")")
         tokens.expect(")")
         item = tree.Unpivot(source.start, 0, None, None, source, values, key, groups)
-        grammar.table_refs.alias(item)
+        grammar.tables.alias(item)
         return item
 
     # --- rows that match a pattern -------------------------------------------------------------------
@@ -176,7 +176,7 @@ class TableOperatorGrammar(GrammarPart):
                 if not tokens.take(","):
                     break
         tokens.expect(")")
-        grammar.table_refs.alias(item)
+        grammar.tables.alias(item)
         return item
 
     # --- documents -----------------------------------------------------------------------------------

@@ -1,9 +1,9 @@
-"""The grammar of what stands in FROM: tables, files, queries, functions, and the joins between them."""
+"""The grammar of FROM: queries, functions, and the joins between them. Tables by name are in ``tables``."""
 
 from jalan.sql import tree
 from jalan.sql.grammar.part import GrammarPart
-from jalan.sql.grammar.table_operators import RESHAPINGS, SHREDDERS
-from jalan.sql.lexer import END, LOCATION, OPERATOR, PARAMETER, QUOTED, STRING, WORD
+from jalan.sql.grammar.table_operators import RESHAPINGS
+from jalan.sql.lexer import END, OPERATOR, PARAMETER, QUOTED, STRING, WORD
 
 JOIN_STARTS = frozenset(
     """
@@ -13,21 +13,6 @@ JOIN_STARTS = frozenset(
 )
 SET_SIDES = frozenset({"full", "left", "inner", "outer"})
 _JOIN_KINDS = {"left", "right", "full", "inner", "cross", "asof", "semi", "anti", "positional", "outer", "any"}
-_FILE_FORMATS = frozenset({"parquet", "csv", "json", "orc", "avro", "delta", "text", "binaryfile", "iceberg"})
-_TABLE_HINTS = frozenset(
-    """
-    nolock readpast updlock rowlock holdlock tablock tablockx xlock readuncommitted noexpand forceseek
-    serializable paglock
-    """.split()
-)
-# What makes more of a name in FROM than a table with an alias.
-_BEHIND_TABLE = frozenset(
-    """
-    ( . * @ tablesample sample for at before changes version versions timestamp with use force ignore partition
-    indexed not
-    """.split()
-)
-_INDEX_HINTS = frozenset({"use", "force", "ignore"})
 
 
 class TableRefGrammar(GrammarPart):
@@ -137,7 +122,7 @@ class TableRefGrammar(GrammarPart):
         tokens.i += 2
         tokens.take("outer")
         item = tree.FunctionSource(start, 0, None, None, [self.function_call()], [None])
-        if self.at_alias() and tokens.keys[tokens.i] != "as":
+        if self.grammar.tables.at_alias() and tokens.keys[tokens.i] != "as":
             item.alias = tokens.name()
         if tokens.take("as"):
             item.columns = [tokens.name("a column")]
@@ -178,7 +163,7 @@ class TableRefGrammar(GrammarPart):
             name = tree.TableName(tokens.starts[tokens.i], tokens.ends[tokens.i], (tokens.written(tokens.i),))
             tokens.i += 1
             item = tree.TableSource(name.start, name.end, None, None, name)
-            self.alias(item)
+            self.grammar.tables.alias(item)
             return item
         if key == "{" and tokens.keys[tokens.i + 1] == "oj":
             tokens.i += 2
@@ -199,12 +184,12 @@ class TableRefGrammar(GrammarPart):
             start = tokens.starts[tokens.i]
             query = self.grammar.queries.query()
             item = tree.Derived(start, tokens.end_of_last(), None, None, query)
-            self.alias(item)
+            self.grammar.tables.alias(item)
         elif key == "rows" and tokens.peek() == "from" and tokens.peek(2) == "(":
             item = self._rows_from()
         elif key == "only" and tokens.peek() == "(":
             tokens.i += 2
-            item = self.table_source()
+            item = self.grammar.tables.table_source()
             tokens.expect(")")
         elif key == "table" and tokens.peek() == "(":
             item = self._table_function()
@@ -214,13 +199,13 @@ class TableRefGrammar(GrammarPart):
             and tokens.kinds[tokens.i + 1] in (WORD, QUOTED)
         ):
             tokens.i += 1
-            item = self.table_source()
+            item = self.grammar.tables.table_source()
         elif key == "unpivot" and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
             item = self._object_unpivot()
         else:
             if key == "only":
                 tokens.i += 1
-            item = self.table_source()
+            item = self.grammar.tables.table_source()
         while tokens.keys[tokens.i] in RESHAPINGS:
             item = self.grammar.table_operators.reshaping(item)
         return item
@@ -249,21 +234,21 @@ class TableRefGrammar(GrammarPart):
             and tokens.keys[tokens.i + 1] == ")"
             and tokens.kinds[tokens.i] == WORD
         ):
-            table = self.table_name()
+            table = self.grammar.tables.table_name()
             tokens.expect(")")
             source = tree.TableSource(start, tokens.end_of_last(), None, None, table)
-            self.alias(source)
+            self.grammar.tables.alias(source)
             return source
         if tokens.kinds[tokens.i] == STRING and tokens.keys[tokens.i + 1] == ")" and self.dialect.stages:
             table = tree.TableName(start, tokens.ends[tokens.i + 1], self.grammar.literals.named_by(tokens.i))
             tokens.i += 2
             source = tree.TableSource(start, tokens.end_of_last(), None, None, table)
-            self.alias(source)
+            self.grammar.tables.alias(source)
             return source
         inner = self.grammar.expressions.expression()
         tokens.expect(")")
         item = tree.FunctionSource(start, 0, None, None, [inner], [None])
-        self._function_tail(item)
+        self.function_tail(item)
         return item
 
     def _from_parenthesis(self) -> tree.FromItem:
@@ -280,7 +265,7 @@ class TableRefGrammar(GrammarPart):
             query = grammar.copy.query_or_change() if change else grammar.queries.query()
             tokens.expect(")")
             item = tree.Derived(start, tokens.end_of_last(), None, None, query)
-            self.alias(item)
+            self.grammar.tables.alias(item)
             if tokens.keys[tokens.i] in ("tablesample", "sample"):
                 query.limit += grammar.table_operators.sample()
         else:
@@ -290,11 +275,11 @@ class TableRefGrammar(GrammarPart):
                 right = self.from_item()
                 item = tree.Join(start, right.end, None, None, "cross", item, right, None, None, False)
             tokens.expect(")")
-            if tokens.keys[tokens.i] == "as" or self.at_alias():
+            if tokens.keys[tokens.i] == "as" or self.grammar.tables.at_alias():
                 # the alias of a join in parentheses hides the names inside
                 inner = item
                 item = tree.Join(start, 0, None, None, "group", inner, inner, None, None, False)
-                self.alias(item)
+                self.grammar.tables.alias(item)
         tokens.depth -= 1
         return item
 
@@ -341,11 +326,11 @@ class TableRefGrammar(GrammarPart):
         item = tree.FunctionSource(start, 0, None, None, [], [])
         while True:
             item.calls.append(self.function_call())
-            item.defined.append(self._definitions() if tokens.take("as") else None)
+            item.defined.append(self.definitions() if tokens.take("as") else None)
             if not tokens.take(","):
                 break
         tokens.expect(")")
-        self._function_tail(item)
+        self.function_tail(item)
         return item
 
     def function_call(self) -> tree.Expression:
@@ -354,24 +339,24 @@ class TableRefGrammar(GrammarPart):
             self.tokens.fail("a function call")
         return call
 
-    def _function_tail(self, item: tree.FunctionSource) -> None:
+    def function_tail(self, item: tree.FunctionSource) -> None:
         tokens = self.tokens
-        self._ordinality(item)
+        self.ordinality(item)
         if tokens.keys[tokens.i] == "with" and tokens.peek() == "(" and self.dialect.table_hints:
             tokens.i += 1  # OPENROWSET (…) WITH (name type, …)
             item.columns = self.names_with_types("a column")
         if tokens.keys[tokens.i] == "as" and tokens.peek() == "(":
             tokens.i += 1
-            item.defined[0] = self._definitions()
-        elif tokens.keys[tokens.i] == "as" or self.at_alias():
+            item.defined[0] = self.definitions()
+        elif tokens.keys[tokens.i] == "as" or self.grammar.tables.at_alias():
             tokens.take("as")
             item.alias = tokens.name("an alias")
             if tokens.keys[tokens.i] == "(":
                 if tokens.kinds[tokens.i + 2] in (WORD, QUOTED) and tokens.keys[tokens.i + 2] not in (",", ")"):
-                    item.defined[0] = self._definitions()
+                    item.defined[0] = self.definitions()
                 else:
                     item.columns = tokens.names_in_parentheses()
-        self._ordinality(item)
+        self.ordinality(item)
         item.end = tokens.end_of_last()
 
     def names_with_types(self, what: str) -> list[str]:
@@ -393,16 +378,16 @@ class TableRefGrammar(GrammarPart):
         tokens.expect(")")
         return names
 
-    def _ordinality(self, item: tree.FunctionSource) -> None:
+    def ordinality(self, item: tree.FunctionSource) -> None:
         tokens = self.tokens
         if tokens.take_words("with", "ordinality"):
             item.ordinality = True
         elif tokens.take_words("with", "offset"):
             item.ordinality, item.ordinality_name = True, "offset"
-            if tokens.take("as") or self.at_alias():
+            if tokens.take("as") or self.grammar.tables.at_alias():
                 item.ordinality_name = tokens.name("the name of the offset")
 
-    def _definitions(self) -> list[str]:
+    def definitions(self) -> list[str]:
         tokens = self.tokens
         tokens.expect("(")
         names = []
@@ -415,242 +400,3 @@ class TableRefGrammar(GrammarPart):
                 break
         tokens.expect(")")
         return names
-
-    # --- tables --------------------------------------------------------------------------------------
-
-    def table_name(self) -> tree.TableName:
-        """Read the name of a table, or of a file or stage that stands for one."""
-        tokens = self.tokens
-        i = tokens.i
-        start = tokens.starts[i]
-        kind = tokens.kinds[i]
-        if kind == STRING or kind == LOCATION:
-            tokens.i += 1
-            text = tokens.written(i)
-            path = text if kind == LOCATION else text[text.index(text[-1]) + 1 : -1]
-            return tree.TableName(start, tokens.ends[i], (path,), True)
-        if kind == WORD and tokens.keys[i] in tokens.reserved:
-            tokens.fail("the name of a table")
-        if self.grammar.literals.at_identifier(i):
-            tokens.i += 4
-            return tree.TableName(start, tokens.end_of_last(), self.grammar.literals.named_by(i + 2))
-        parts = [self._table_part()]
-        while tokens.keys[tokens.i] == "." and tokens.keys[tokens.i + 1] != "*":
-            tokens.i += 1
-            if tokens.keys[tokens.i] == "." and len(parts) == 1:
-                tokens.i += 1  # database..table
-                parts += map(tokens.spelled, self.dialect.default_schemas[:1])
-            parts.append(self._table_part())
-        if tokens.keys[tokens.i] == "@" and tokens.kinds[tokens.i + 1] == WORD:
-            tokens.i += 1
-            parts[-1] += "@" + tokens.name("a database link")
-        if len(parts) == 2 and parts[0] in _FILE_FORMATS and "/" in parts[1]:
-            return tree.TableName(start, tokens.end_of_last(), (parts[1],), True)
-        if self.dialect.backquoted_paths and any("." in part for part in parts):
-            parts = [type(part)(step) for part in parts for step in part.split(".")]
-        return tree.TableName(start, tokens.end_of_last(), tuple(parts))
-
-    def _table_part(self) -> str:
-        tokens = self.tokens
-        part = tokens.name("the name of a table")
-        if self.dialect.dashed_names:
-            while (
-                tokens.keys[tokens.i] == "-"
-                and tokens.ends[tokens.i - 1] == tokens.starts[tokens.i] == tokens.ends[tokens.i] - 1
-            ):
-                tokens.i += 1
-                part = type(part)(part + "-" + tokens.written(tokens.i))
-                tokens.i += 1
-        return part
-
-    def _plain_table(self) -> tree.TableSource | None:
-        """Read ``a``, ``a.b`` with or without an alias, the commonest of all, if nothing else stands behind it."""
-        tokens = self.tokens
-        i = tokens.i
-        keys, kinds = tokens.keys, tokens.kinds
-        if not tokens.lower or kinds[i] != WORD or keys[i] in tokens.reserved:
-            return None
-        first = keys[i]
-        if keys[i + 1] == "." and kinds[i + 2] == WORD:
-            parts: tuple[str, ...] = (first, keys[i + 2])
-            j = i + 3
-        else:
-            parts = (first,)
-            j = i + 1
-        end = tokens.ends[j - 1]
-        key = keys[j]
-        alias = None
-        if key == "as" and kinds[j + 1] == WORD and keys[j + 1] != "of":
-            alias = keys[j + 1]
-            j += 2
-        elif kinds[j] == WORD and key not in tokens.no_alias:
-            alias = key
-            j += 1
-        if keys[j] in _BEHIND_TABLE or (alias is None and keys[j] == "as") or kinds[j] == QUOTED:
-            return None
-        tokens.i = j
-        start = tokens.starts[i]
-        return tree.TableSource(start, tokens.ends[j - 1], alias, None, tree.TableName(start, end, parts))
-
-    def table_source(self) -> tree.FromItem:
-        tokens = self.tokens
-        plain = self._plain_table()
-        if plain is not None:
-            return plain
-        at = tokens.i
-        start = tokens.starts[at]
-        kind = tokens.kinds[at]
-        if kind == WORD and tokens.keys[at] in tokens.reserved and tokens.peek() != "(":
-            tokens.fail("a table")
-        if kind not in (WORD, QUOTED, STRING, LOCATION):
-            tokens.fail("a table")
-        shredder = SHREDDERS.get(tokens.keys[at])
-        if shredder is not None and tokens.peek() == "(":
-            shredded = shredder(self.grammar.table_operators)
-            if shredded is not None:
-                self.alias(shredded)
-                return shredded
-        named = tokens.keys[at + 1] != "(" or kind in (STRING, LOCATION) or self.grammar.literals.at_identifier(at)
-        table = self.table_name() if named else None
-        if table is None or (tokens.keys[tokens.i] == "(" and kind != LOCATION):
-            if table is not None and self._at_hint(tokens.i):
-                tokens.skip_parentheses()
-            elif tokens.keys[at + 1] == "(" and self._at_hint(at + 1):
-                tokens.i = at
-                table = self._bare_name()
-                tokens.skip_parentheses()
-            else:
-                tokens.i = at
-                item = tree.FunctionSource(start, 0, None, None, [self.function_call()], [None])
-                self._function_tail(item)
-                return item
-        source = tree.TableSource(start, table.end, None, None, table)
-        if table.file and tokens.keys[tokens.i] == "(":
-            tokens.skip_parentheses()
-        if tokens.keys[tokens.i] == "*" and tokens.kinds[tokens.i] == OPERATOR:
-            tokens.i += 1
-        self.older_state(source)
-        self.hints()
-        self.alias(source)
-        self.older_state(source)
-        self.hints()
-        if tokens.keys[tokens.i] in ("tablesample", "sample"):
-            source.sample = self.grammar.table_operators.sample()
-            if source.alias is None:
-                self.alias(source)
-        counted = tokens.keys[tokens.i] == "with" and tokens.peek() in ("offset", "ordinality")
-        if counted or (tokens.keys[tokens.i] == "at" and tokens.kinds[tokens.i + 1] == WORD):
-            call = tree.Column(table.start, table.end, table.parts)  # t.items AS i WITH OFFSET
-            function = tree.FunctionSource(start, 0, source.alias, None, [call], [None])
-            self._ordinality(function)
-            if tokens.take("at"):
-                function.ordinality, function.ordinality_name = True, tokens.name()
-            function.end = tokens.end_of_last()
-            return function
-        return source
-
-    def _at_hint(self, i: int) -> bool:
-        """Whether ``(NOLOCK)`` stands at token ``i``."""
-        return self.tokens.keys[i + 1] in _TABLE_HINTS and self.tokens.keys[i + 2] in (")", ",")
-
-    def _bare_name(self) -> tree.TableName:
-        tokens = self.tokens
-        start = tokens.starts[tokens.i]
-        name = tokens.name()
-        return tree.TableName(start, tokens.end_of_last(), (name,))
-
-    def hints(self) -> None:
-        """Step over what tells the planner how to read a table."""
-        tokens = self.tokens
-        while True:
-            key = tokens.keys[tokens.i]
-            if key == "with" and tokens.peek() == "(" and not self.grammar.expressions.is_query(tokens.i + 2):
-                tokens.i += 1
-                tokens.skip_parentheses()
-            elif key in _INDEX_HINTS and tokens.peek() in ("index", "key"):
-                tokens.i += 2
-                if tokens.take("for"):
-                    tokens.i += 1 if tokens.keys[tokens.i] == "join" else 2
-                tokens.skip_parentheses()
-            elif key == "partition" and tokens.peek() == "(":
-                tokens.i += 1
-                tokens.skip_parentheses()
-            elif key == "indexed" and tokens.peek() == "by":
-                tokens.i += 2
-                tokens.name("an index")
-            elif key == "not" and tokens.peek() == "indexed":
-                tokens.i += 2
-            else:
-                return
-
-    def older_state(self, source: tree.TableSource) -> None:
-        """Read a clause that asks for the table as it was."""
-        grammar = self.grammar
-        tokens = self.tokens
-        key, after = tokens.keys[tokens.i], tokens.peek()
-        found: list[tree.Expression] = []
-        if key == "for" and after in ("system_time", "system_version", "version", "timestamp", "portion"):
-            tokens.i += 2
-            if tokens.take("of"):
-                tokens.name("a period")
-            if tokens.take_words("as", "of"):
-                found.append(grammar.expressions.expression(8))
-            elif tokens.take("all"):
-                pass
-            elif tokens.take("contained"):
-                tokens.expect("in")
-                tokens.expect("(")
-                found += grammar.calls.expression_list()
-                tokens.expect(")")
-            else:
-                tokens.i += 1  # FROM or BETWEEN
-                found.append(grammar.expressions.expression(8))
-                if not tokens.take("to"):
-                    tokens.expect("and")
-                found.append(grammar.expressions.expression(8))
-        elif key in ("at", "before", "changes") and after == "(":
-            while tokens.keys[tokens.i] in ("at", "before", "changes", "end") and tokens.peek() == "(":
-                tokens.i += 1
-                tokens.skip_parentheses()
-        elif key in ("version", "timestamp") and after == "as" and tokens.peek(2) == "of":
-            tokens.i += 3
-            found.append(grammar.expressions.expression(8))
-        elif key == "as" and after == "of" and tokens.peek(2) in ("scn", "timestamp", "system"):
-            tokens.i += 4 if tokens.peek(2) == "system" else 3
-            found.append(grammar.expressions.expression(8))
-        elif key == "partition" and after == "by":  # a partitioned outer join fills up each part
-            tokens.i += 2
-            tokens.expect("(")
-            found += grammar.calls.expression_list()
-            tokens.expect(")")
-        elif key == "versions" and after == "between":
-            tokens.i += 3
-            found.append(grammar.expressions.expression(8))
-            tokens.expect("and")
-            found.append(grammar.expressions.expression(8))
-        if found:
-            source.at = (source.at or []) + found
-
-    def at_alias(self) -> bool:
-        tokens = self.tokens
-        kind = tokens.kinds[tokens.i]
-        return kind == QUOTED or (kind == WORD and tokens.keys[tokens.i] not in tokens.no_alias)
-
-    def alias(self, item: tree.FromItem) -> None:
-        tokens = self.tokens
-        if tokens.keys[tokens.i] == "as" and tokens.peek() != "of":
-            tokens.i += 1
-            item.alias = self.grammar.select_list.string_or_name("an alias")
-        elif self.at_alias():
-            item.alias = tokens.name()
-        else:
-            item.end = tokens.end_of_last()
-            return
-        if tokens.keys[tokens.i] == "(" and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
-            if tokens.keys[tokens.i + 1] in _TABLE_HINTS:
-                tokens.skip_parentheses()
-            elif tokens.kinds[tokens.i + 2] in (WORD, QUOTED):
-                item.columns = self._definitions()
-            else:
-                item.columns = tokens.names_in_parentheses()
-        item.end = tokens.end_of_last()

@@ -45,11 +45,11 @@ class CopyGrammar(GrammarPart):
         grammar = self.grammar
         i = tokens.i
         if tokens.kinds[i] in (STRING, LOCATION):
-            return grammar.table_refs.table_name()
+            return grammar.tables.table_name()
         if tokens.keys[i] == "program":
             tokens.i += 1
-            return grammar.table_refs.table_name()
-        name = grammar.table_refs.table_name()
+            return grammar.tables.table_name()
+        name = grammar.tables.table_name()
         name.file = True
         return name
 
@@ -70,7 +70,7 @@ class CopyGrammar(GrammarPart):
             tokens.expect(")")
             tokens.expect("to")
             return self._copied(first, self._file(), None, query)
-        table = self.grammar.table_refs.table_name()
+        table = self.grammar.tables.table_name()
         columns = self.grammar.targets.column_targets() if tokens.keys[tokens.i] == "(" else None
         if tokens.take("to"):
             return self._copied(first, self._file(), None, self._columns_of(table, columns))
@@ -97,7 +97,7 @@ class CopyGrammar(GrammarPart):
         """``COPY INTO table FROM files``, ``COPY INTO files FROM table``."""
         grammar = self.grammar
         tokens = self.tokens
-        target = grammar.table_refs.table_name()
+        target = grammar.tables.table_name()
         columns = self._loaded_columns() if tokens.keys[tokens.i] == "(" else None
         tokens.expect("from")
         if tokens.keys[tokens.i] == "(":
@@ -105,7 +105,7 @@ class CopyGrammar(GrammarPart):
             query = grammar.queries.query()
             tokens.expect(")")
         else:
-            source = self._file() if not target.file else grammar.table_refs.table_name()
+            source = self._file() if not target.file else grammar.tables.table_name()
             query = self._rows_of(source)
         return self._copied(first, target, columns, query)
 
@@ -165,7 +165,7 @@ class CopyGrammar(GrammarPart):
         source: tree.TableName | None = None
         if tokens.keys[tokens.i] in ("infile", "inpath"):
             tokens.i += 1
-            source = grammar.table_refs.table_name()
+            source = grammar.tables.table_name()
             while tokens.keys[tokens.i] in ("replace", "ignore"):
                 tokens.i += 1
         overwrite = tokens.take("overwrite")
@@ -175,7 +175,7 @@ class CopyGrammar(GrammarPart):
         if tokens.keys[tokens.i] == "temp":
             tokens.i += 1
         tokens.take("table")
-        target = grammar.table_refs.table_name()
+        target = grammar.tables.table_name()
         columns: list[str] | None = None
         if source is None and tokens.keys[tokens.i] == "(":  # what the table is made with
             columns = grammar.table_refs.names_with_types("a column")
@@ -236,7 +236,7 @@ class CopyGrammar(GrammarPart):
         first = tokens.i
         tokens.i += 1
         if tokens.take("table"):
-            table = self.grammar.table_refs.table_name()
+            table = self.grammar.tables.table_name()
             if tokens.keys[tokens.i] == "partition":
                 tokens.i += 1
                 tokens.skip_parentheses()
@@ -264,7 +264,7 @@ class CopyGrammar(GrammarPart):
         if tokens.peek() != "insert":
             return None
         tokens.i += 2
-        target = self.grammar.table_refs.table_name()
+        target = self.grammar.tables.table_name()
         tokens.expect("from")
         return self._copied(first, target, None, self._rows_of(self._file()))
 

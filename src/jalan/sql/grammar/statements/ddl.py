@@ -5,7 +5,7 @@ from jalan.sql import tree
 from jalan.sql.grammar.calls import ANGLED_TYPES
 from jalan.sql.grammar.part import GrammarPart
 from jalan.sql.grammar.statements.registry import register
-from jalan.sql.lexer import END, LOCATION, OPERATOR, QUOTED, STRING, WORD
+from jalan.sql.lexer import END, LOCATION, QUOTED, STRING, WORD
 
 _CREATE_WORDS = frozenset(
     """
@@ -138,7 +138,7 @@ class DdlGrammar(GrammarPart):
         tokens = self.tokens
         first = tokens.i - 2  # before VIEW
         self.if_not_exists()
-        target = self.grammar.table_refs.table_name()
+        target = self.grammar.tables.table_name()
         columns = self._view_columns() if tokens.keys[tokens.i] == "(" else None
         first_option = tokens.i
         self._options()
@@ -189,7 +189,7 @@ class DdlGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         self.if_not_exists()
-        target = grammar.table_refs.table_name()
+        target = grammar.tables.table_name()
         temporary = temporary or target.parts[-1].startswith("#")
         columns: list[str] = []
         like: list[tree.TableName] = []
@@ -210,11 +210,11 @@ class DdlGrammar(GrammarPart):
         key = tokens.keys[tokens.i]
         if key == "like":
             tokens.i += 1
-            like.append(grammar.table_refs.table_name())
+            like.append(grammar.tables.table_name())
             tokens.to_end()
         elif key in ("clone", "copy"):
             tokens.i += 1
-            clone = grammar.table_refs.table_name()
+            clone = grammar.tables.table_name()
             tokens.to_end()
         elif key == "as" and tokens.peek() == "'":
             tokens.to_end()
@@ -265,7 +265,7 @@ class DdlGrammar(GrammarPart):
             key = tokens.keys[tokens.i]
             if key == "like" and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
                 tokens.i += 1
-                like.append(grammar.table_refs.table_name())
+                like.append(grammar.tables.table_name())
             elif key not in _CONSTRAINTS or (tokens.kinds[tokens.i + 1] == WORD and key in ("exclude", "period")):
                 columns.append(tokens.name("a column"))
                 # SQLite's columns may have no type, and a computed one (c AS …) has none either.
@@ -314,13 +314,13 @@ class DdlGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         self.if_not_exists()
-        target = grammar.table_refs.table_name()
+        target = grammar.tables.table_name()
         while not tokens.take("on"):
             tokens.i += 1
         while tokens.keys[tokens.i] in ("external", "dynamic", "event"):
             tokens.i += 1
         tokens.i += 1  # TABLE, VIEW, STAGE
-        name = grammar.table_refs.table_name()
+        name = grammar.tables.table_name()
         source = tree.TableSource(name.start, name.end, None, None, name)
         body = grammar.queries.select_star(name.start, source)
         query = tree.Query(name.start, name.end, None, body, [], [])
@@ -354,9 +354,9 @@ class DdlGrammar(GrammarPart):
             return None
         tokens.i += 1
         tokens.take_words("if", "exists")
-        targets = [self.grammar.table_refs.table_name()]
+        targets = [self.grammar.tables.table_name()]
         while tokens.take(","):
-            targets.append(self.grammar.table_refs.table_name())
+            targets.append(self.grammar.tables.table_name())
         while tokens.keys[tokens.i] in ("cascade", "restrict", "purge", "constraints"):
             tokens.i += 1
         kind = "materialized_view" if materialized else "foreign_table" if foreign else kind
@@ -371,7 +371,7 @@ class DdlGrammar(GrammarPart):
         targets = []
         while True:
             tokens.take("only")
-            targets.append(self.grammar.table_refs.table_name())
+            targets.append(self.grammar.tables.table_name())
             tokens.take("*")
             if not tokens.take(","):
                 break
@@ -388,9 +388,9 @@ class DdlGrammar(GrammarPart):
                 return None
         pairs = []
         while True:
-            old = self.grammar.table_refs.table_name()
+            old = self.grammar.tables.table_name()
             tokens.expect("to")
-            new = self.grammar.table_refs.table_name()
+            new = self.grammar.tables.table_name()
             if len(new.parts) < len(old.parts):
                 new = tree.TableName(new.start, new.end, (*old.parts[:-1], new.parts[-1]))
             pairs.append((old, new))
@@ -416,7 +416,7 @@ class DdlGrammar(GrammarPart):
         tokens.i += 1
         tokens.take_words("if", "exists")
         tokens.take("only")
-        target = self.grammar.table_refs.table_name()
+        target = self.grammar.tables.table_name()
         tokens.take("*")
         if kind == "view":
             view = self._alter_view(first, target, materialized)
@@ -464,14 +464,14 @@ class DdlGrammar(GrammarPart):
         key, after = tokens.keys[tokens.i], tokens.peek()
         if key == "rename" and after in ("to", "as"):
             tokens.i += 2
-            found.action, found.table = "rename", grammar.table_refs.table_name()
+            found.action, found.table = "rename", grammar.tables.table_name()
             found.new = found.table.parts[-1]
         elif key == "rename" and after not in ("constraint", "index", "key", "partition", "column", "columns"):
             tokens.i += 1
             if tokens.kinds[tokens.i] in (WORD, QUOTED) and tokens.peek() in ("to", "as"):
                 self._rename_column(found)
             elif tokens.kinds[tokens.i] in (WORD, QUOTED):
-                found.action, found.table = "rename", grammar.table_refs.table_name()
+                found.action, found.table = "rename", grammar.tables.table_name()
                 found.new = found.table.parts[-1]
         elif key == "rename" and after == "column":
             tokens.i += 2
@@ -482,12 +482,12 @@ class DdlGrammar(GrammarPart):
             found.action, found.new = "set_schema", tokens.name()
         elif key == "swap" and after == "with":
             tokens.i += 2
-            found.action, found.table = "swap", grammar.table_refs.table_name()
+            found.action, found.table = "swap", grammar.tables.table_name()
         elif key == "exchange" or key == "switch":
             self._exchange(found, key)
         elif (key == "attach" and after == "partition") or (key == "append" and after == "from"):
             tokens.i += 2
-            found.action, found.table = "attach", grammar.table_refs.table_name()
+            found.action, found.table = "attach", grammar.tables.table_name()
         elif key == "add" and after not in _NO_COLUMN:
             self._add_columns(found)
         elif key == "replace" and after == "columns":
@@ -529,7 +529,7 @@ class DdlGrammar(GrammarPart):
             tokens.take("table")
             found.action, found.table = (
                 ("exchange" if key == "exchange" else "switch"),
-                self.grammar.table_refs.table_name(),
+                self.grammar.tables.table_name(),
             )
 
     def _add_columns(self, found: tree.AlterAction) -> None:
@@ -560,51 +560,6 @@ class DdlGrammar(GrammarPart):
         found.old = tokens.name("a column")
         found.columns = [found.old]
 
-    # --- where names are looked up -------------------------------------------------------------------
-
-    def set(self) -> tree.StatementNode | None:
-        tokens = self.tokens
-        first = tokens.i
-        tokens.i += 1
-        if not tokens.take("local"):
-            tokens.take("session")
-        if tokens.keys[tokens.i] == "schema" and self.dialect.default_schemas == ("public",):
-            tokens.i += 1
-            if not tokens.take("="):
-                tokens.take("to")
-        elif not tokens.take("search_path"):
-            tokens.i = first
-            return None
-        elif not tokens.take("to"):
-            tokens.expect("=")
-        schemas = []
-        while tokens.keys[tokens.i] != ";" and tokens.kinds[tokens.i] != END:
-            if tokens.kinds[tokens.i] == STRING:
-                text = tokens.written(tokens.i)[1:-1]
-                schemas += [part.strip().strip('"') for part in text.split(",")]
-                tokens.i += 1
-            elif tokens.kinds[tokens.i] == OPERATOR:
-                tokens.i += 1
-            else:
-                schemas.append(tokens.name("a schema"))
-        return tree.SetSearchPath(tokens.starts[first], tokens.end_of_last(), schemas)
-
-    def use(self) -> tree.StatementNode | None:
-        """``USE [SCHEMA|DATABASE|CATALOG] name``; a role or a warehouse is not where names are looked up."""
-        tokens = self.tokens
-        first = tokens.i
-        tokens.i += 1
-        kind = tokens.keys[tokens.i]
-        if kind in ("role", "warehouse", "secondary"):
-            tokens.i = first
-            return None
-        if kind in ("schema", "database", "catalog", "namespace") and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
-            tokens.i += 1
-        parts = self.grammar.table_refs.table_name().parts
-        if kind in ("database", "catalog"):
-            parts = (*parts, "")
-        return tree.Use(tokens.starts[first], tokens.end_of_last(), parts)
-
 
 def _recursive(target: tree.TableName, columns: list[str], query: tree.Query) -> tree.Query:
     """What a recursive view stands for: a query that reads its own rows under the view's name."""
@@ -625,8 +580,6 @@ register(
         "truncate": lambda grammar: grammar.ddl.truncate(),
         "alter": lambda grammar: grammar.ddl.alter(),
         "rename": lambda grammar: grammar.ddl.rename(),
-        "set": lambda grammar: grammar.ddl.set(),
-        "use": lambda grammar: grammar.ddl.use(),
         "replace": lambda grammar: grammar.ddl.replace(),
     }
 )

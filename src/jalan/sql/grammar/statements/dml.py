@@ -83,14 +83,14 @@ class DmlGrammar(GrammarPart):
     def _insert_target(self, ctes: tree.With | None, start: int) -> tree.Insert:
         grammar = self.grammar
         tokens = self.tokens
-        insert = tree.Insert(start, 0, ctes, grammar.table_refs.table_name(), None, None, None, None, [])
+        insert = tree.Insert(start, 0, ctes, grammar.tables.table_name(), None, None, None, None, [])
         # Here an alias needs AS: without it VALUES, SELECT or OVERRIDING could be taken for one.
         if tokens.keys[tokens.i] == "as":
             tokens.i += 1
             insert.alias = tokens.name("an alias")
         elif (
             self.dialect.bare_insert_aliases
-            and grammar.table_refs.at_alias()
+            and grammar.tables.at_alias()
             and tokens.keys[tokens.i] not in _BEHIND_TARGET
         ):
             insert.alias = tokens.name("an alias")
@@ -192,7 +192,7 @@ class DmlGrammar(GrammarPart):
         tokens.expect("directory")
         first = tokens.i
         unnamed = tree.TableName(tokens.starts[first], tokens.ends[first], ("?",), True)
-        target = grammar.table_refs.table_name() if tokens.kinds[first] == STRING else unnamed
+        target = grammar.tables.table_name() if tokens.kinds[first] == STRING else unnamed
         while not grammar.expressions.is_query(tokens.i) and tokens.keys[tokens.i] not in ("", ";", "from"):
             tokens.i += 1
         query = grammar.queries.query()
@@ -403,18 +403,18 @@ class DmlGrammar(GrammarPart):
         grammar = self.grammar
         tokens = self.tokens
         tokens.take("only")
-        target = grammar.table_refs.table_name()
+        target = grammar.tables.table_name()
         if tokens.keys[tokens.i] == "." and tokens.peek() == "*":
             tokens.i += 2
         tokens.take("*")
-        grammar.table_refs.hints()
+        grammar.tables.hints()
         if tokens.keys[tokens.i] == "for" and tokens.peek() == "portion":
             portion = tree.TableSource(target.start, target.end, None, None, target)
-            grammar.table_refs.older_state(portion)
+            grammar.tables.older_state(portion)
         if tokens.take_words("before", "system_time"):
             grammar.expressions.expression()
         alias = grammar.targets.target_alias()
-        grammar.table_refs.hints()
+        grammar.tables.hints()
         return target, alias
 
     @staticmethod
@@ -436,8 +436,8 @@ class DmlGrammar(GrammarPart):
         if not tokens.take("into") and not self.dialect.optional_into:
             tokens.expect("into")
         tokens.take("only")
-        target = grammar.table_refs.table_name()
-        grammar.table_refs.hints()
+        target = grammar.tables.table_name()
+        grammar.tables.hints()
         alias = grammar.targets.target_alias()
         tokens.expect("using")
         source = grammar.table_refs.from_item()

@@ -368,7 +368,7 @@ class RoutineGrammar(GrammarPart):
         if tokens.take_words("nested", "table"):
             tokens.name()
             tokens.expect("of")
-        found.table = grammar.table_refs.table_name()
+        found.table = grammar.tables.table_name()
         while tokens.keys[tokens.i] not in ("execute", "begin", "as", "declare", "", ";", "call", "compound"):
             if tokens.take("when"):
                 found.condition = grammar.expressions.expression()
@@ -411,7 +411,7 @@ class RoutineGrammar(GrammarPart):
         tokens.expect("on")
         tokens.i += 1
         tokens.expect("to")
-        found.table = grammar.table_refs.table_name()
+        found.table = grammar.tables.table_name()
         if tokens.take("where"):
             found.condition = grammar.expressions.expression()
         tokens.expect("do")

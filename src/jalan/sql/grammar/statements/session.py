@@ -1,9 +1,9 @@
-"""The grammar of statements about a session: what is prepared, explained and cached, and DELIMITER."""
+"""The grammar of statements about a session: SET, USE, what is prepared, explained and cached, and DELIMITER."""
 
 from jalan.sql import tree
 from jalan.sql.grammar.part import GrammarPart
 from jalan.sql.grammar.statements.registry import register
-from jalan.sql.lexer import END, WORD
+from jalan.sql.lexer import END, OPERATOR, QUOTED, STRING, WORD
 
 
 class SessionGrammar(GrammarPart):
@@ -19,7 +19,7 @@ class SessionGrammar(GrammarPart):
         if not tokens.take("table"):
             tokens.i = first
             return None
-        target = grammar.table_refs.table_name()
+        target = grammar.tables.table_name()
         if tokens.take("options"):
             tokens.skip_parentheses()
         tokens.take("as")
@@ -71,9 +71,56 @@ class SessionGrammar(GrammarPart):
             tokens.i += 1
         return tree.Recognised(tokens.starts[first], tokens.end_of_last(), "delimiter")
 
+    # --- where names are looked up -------------------------------------------------------------------
+
+    def set(self) -> tree.StatementNode | None:
+        tokens = self.tokens
+        first = tokens.i
+        tokens.i += 1
+        if not tokens.take("local"):
+            tokens.take("session")
+        if tokens.keys[tokens.i] == "schema" and self.dialect.default_schemas == ("public",):
+            tokens.i += 1
+            if not tokens.take("="):
+                tokens.take("to")
+        elif not tokens.take("search_path"):
+            tokens.i = first
+            return None
+        elif not tokens.take("to"):
+            tokens.expect("=")
+        schemas = []
+        while tokens.keys[tokens.i] != ";" and tokens.kinds[tokens.i] != END:
+            if tokens.kinds[tokens.i] == STRING:
+                text = tokens.written(tokens.i)[1:-1]
+                schemas += [part.strip().strip('"') for part in text.split(",")]
+                tokens.i += 1
+            elif tokens.kinds[tokens.i] == OPERATOR:
+                tokens.i += 1
+            else:
+                schemas.append(tokens.name("a schema"))
+        return tree.SetSearchPath(tokens.starts[first], tokens.end_of_last(), schemas)
+
+    def use(self) -> tree.StatementNode | None:
+        """``USE [SCHEMA|DATABASE|CATALOG] name``; a role or a warehouse is not where names are looked up."""
+        tokens = self.tokens
+        first = tokens.i
+        tokens.i += 1
+        kind = tokens.keys[tokens.i]
+        if kind in ("role", "warehouse", "secondary"):
+            tokens.i = first
+            return None
+        if kind in ("schema", "database", "catalog", "namespace") and tokens.kinds[tokens.i + 1] in (WORD, QUOTED):
+            tokens.i += 1
+        parts = self.grammar.tables.table_name().parts
+        if kind in ("database", "catalog"):
+            parts = (*parts, "")
+        return tree.Use(tokens.starts[first], tokens.end_of_last(), parts)
+
 
 register(
     {
+        "set": lambda grammar: grammar.session.set(),
+        "use": lambda grammar: grammar.session.use(),
         "cache": lambda grammar: grammar.session.cache(),
         "explain": lambda grammar: grammar.session.explain(),
         "prepare": lambda grammar: grammar.session.prepare(),

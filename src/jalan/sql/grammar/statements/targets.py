@@ -19,7 +19,7 @@ class TargetGrammar(GrammarPart):
     """Reads what is written to, and what is put out of it."""
 
     def target_alias(self) -> str | None:
-        if self.tokens.take("as") or self.grammar.table_refs.at_alias():
+        if self.tokens.take("as") or self.grammar.tables.at_alias():
             return self.tokens.name("an alias")
         return None
 
@@ -125,6 +125,6 @@ class TargetGrammar(GrammarPart):
             return
         statement.returning += self.grammar.select_list.items()
         if tokens.take("into"):
-            statement.into = self.grammar.table_refs.table_name()
+            statement.into = self.grammar.tables.table_name()
             if tokens.keys[tokens.i] == "(":
                 statement.into_columns = tokens.names_in_parentheses()
