@@ -91,8 +91,7 @@ class _Script:
                 while self.dialect.stages and tokens.take("->>"):
                     found = self._after_flow(found)
                 if keys[tokens.i] != ";" and kinds[tokens.i] != END and not (bare and self._at_next(first)):
-                    slash = keys[tokens.i] == separator
-                    if not slash and not tokens.at_mark() and keys[first] != "delimiter":
+                    if keys[tokens.i] != separator and not tokens.at_mark() and keys[first] != "delimiter":
                         tokens.fail("the end of the statement")
             except SqlSyntaxError as error:
                 self._skip_statement(first)
@@ -159,15 +158,13 @@ class _Script:
     def _at_next(self, first: int) -> bool:
         """Whether the next statement begins here, without a semicolon before it."""
         tokens = self._tokens
-        return self._tokens.i > first and (
-            self._grammar.blocks.at_statement() or tokens.keys[self._tokens.i] in RECOGNISED
-        )
+        return tokens.i > first and (self._grammar.blocks.at_statement() or tokens.keys[tokens.i] in RECOGNISED)
 
     def _skip_statement(self, first: int) -> None:
         tokens = self._tokens
         tokens.i = first + 1
         while tokens.keys[tokens.i] != ";" and tokens.kinds[tokens.i] != END:
-            if tokens.keys[tokens.i] == "go" and self.dialect.batch_separator == "go":
+            if tokens.kinds[tokens.i] == WORD and tokens.keys[tokens.i] == self.dialect.batch_separator:
                 return
             tokens.i += 1
 

@@ -41,7 +41,6 @@ class TokenStream:
         self.dialect = dialect
         self.reserved = dialect.reserved
         self.no_alias = self.stops_alias = _no_aliases(dialect)
-        self.precedence = dialect.operator_precedence
         self.folding = dialect.folding
         self.lower = dialect.folding is Folding.LOWER
         self.load(NOTHING)

@@ -118,7 +118,7 @@ class RoutineGrammar(GrammarPart):
     def _to_routine_end(self) -> None:
         tokens = self.tokens
         if self.dialect.batches:
-            while tokens.kinds[tokens.i] != END and tokens.keys[tokens.i] != "go":
+            while tokens.kinds[tokens.i] != END and tokens.keys[tokens.i] != self.dialect.batch_separator:
                 tokens.i += 1
         else:
             self._to_body_end()
@@ -323,7 +323,7 @@ class RoutineGrammar(GrammarPart):
 
     def _rest_of_batch(self) -> list[tree.StatementNode]:
         """A T-SQL routine goes on to the end of its batch."""
-        return self.grammar.blocks.body(frozenset({"go"}))
+        return self.grammar.blocks.body(frozenset({self.dialect.batch_separator}))
 
     def _read_text(self, found: tree.Routine) -> None:
         """Read a body that is given as a string, if it is in a language that is read."""
