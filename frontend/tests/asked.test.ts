@@ -1,9 +1,8 @@
-import { VueQueryPlugin } from '@tanstack/vue-query'
 import { flushPromises, mount } from '@vue/test-utils'
 import { expect, it, vi } from 'vitest'
 import { ref } from 'vue'
 import { ApiError } from '../src/api/client'
-import { queryClient } from '../src/app/queries'
+import { plugins } from './plugins'
 import { useAsked } from '../src/shared/composables/useAsked'
 
 type Asked = ReturnType<typeof useAsked<string>>
@@ -11,7 +10,7 @@ type Asked = ReturnType<typeof useAsked<string>>
 function asking(key: () => unknown[] | null, ask: (signal: AbortSignal) => Promise<string>): Asked {
   let made: Asked | undefined
   const shell = { setup: () => ((made = useAsked(key, ask)), () => null) }
-  mount(shell, { global: { plugins: [[VueQueryPlugin, { queryClient: queryClient() }]] } })
+  mount(shell, { global: { plugins: plugins() } })
   if (!made) throw new Error('not mounted')
   return made
 }

@@ -1,21 +1,15 @@
-import { VueQueryPlugin, type QueryClient } from '@tanstack/vue-query'
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import { api, type Evidence, type Found, type LineageMap } from '../src/api/client'
 import { facts } from './answers'
-import { queryClient } from '../src/app/queries'
+import { plugins } from './plugins'
 import FindBox from '../src/features/find/FindBox.vue'
 import FlowMap from '../src/features/overview/FlowMap.vue'
 import HerePanel from '../src/features/lineage/HerePanel.vue'
 import { useLineage } from '../src/features/lineage/useLineage'
 
 const page = { template: '<main />' }
-const memory = (): [typeof VueQueryPlugin, { queryClient: QueryClient }] => [
-  VueQueryPlugin,
-  { queryClient: queryClient() },
-]
-
 function router(): Router {
   return createRouter({
     history: createMemoryHistory(),
@@ -67,7 +61,7 @@ describe('the find box', () => {
   beforeEach(async () => {
     vi.useFakeTimers()
     places = router()
-    shown = mount(FindBox, { global: { plugins: [places, memory()] }, attachTo: document.body })
+    shown = mount(FindBox, { global: { plugins: plugins(places) }, attachTo: document.body })
   })
   afterEach(() => {
     shown.unmount()
@@ -139,7 +133,7 @@ describe('the state of the lineage screen', () => {
     await places.push(path)
     let state: ReturnType<typeof useLineage> | undefined
     const shell = { setup: () => ((state = useLineage()), () => null) }
-    mount(shell, { global: { plugins: [places, memory()], config: { errorHandler: () => {} } } })
+    mount(shell, { global: { plugins: plugins(places), config: { errorHandler: () => {} } } })
     await flushPromises()
     if (!state) throw new Error('not mounted')
     return { state, places }

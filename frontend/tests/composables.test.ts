@@ -39,7 +39,7 @@ function pieces(of = state(), width = 1280, height = 700) {
   const here = shallowRef<Measured | null>(null)
   const columns = useColumns(of, size.width)
   const anchors = useAnchors(of, columns.lanes, size, here)
-  const wires = useWires(of, columns.columns, columns.gutter, anchors)
+  const wires = useWires(of, columns, anchors)
   const stops = useStops(of, columns.lanes, anchors.anchors)
   return { ...columns, ...anchors, ...wires, stops, here, size }
 }

@@ -1,11 +1,9 @@
-import { VueQueryPlugin } from '@tanstack/vue-query'
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { afterEach, beforeEach, expect, it, vi } from 'vitest'
 import { h, type Component } from 'vue'
-import { createMemoryHistory, createRouter, type Router } from 'vue-router'
+import { createMemoryHistory, createRouter } from 'vue-router'
 import { api, ApiError } from '../src/api/client'
 import App from '../src/app/App.vue'
-import { queryClient } from '../src/app/queries'
 import { router as places } from '../src/app/router'
 import ConsumerForm from '../src/features/lineage/ConsumerForm.vue'
 import DeclareForm from '../src/features/lineage/DeclareForm.vue'
@@ -14,6 +12,7 @@ import JoinForm from '../src/features/lineage/JoinForm.vue'
 import StandingFacts from '../src/features/lineage/StandingFacts.vue'
 import DeclarationList from '../src/features/sources/DeclarationList.vue'
 import * as answers from './answers'
+import { plugins } from './plugins'
 
 const SIZES = [
   ['offsetHeight', 600],
@@ -52,10 +51,6 @@ afterEach(() => {
   document.body.innerHTML = ''
   vi.restoreAllMocks()
 })
-
-function plugins(router: Router) {
-  return [router, [VueQueryPlugin, { queryClient: queryClient() }]] as never
-}
 
 /** Open the application at an address, as a person does. */
 async function open(path: string, root: Component = App) {

@@ -28,10 +28,14 @@ const { anchorOf, anchors, hereScroll, scrolls, strip } = useAnchors(
   { width, height },
   here,
 )
-const { hovered, labels, links, lit, wires } = useWires(props.state, columns, gutter, {
-  anchorOf,
-  anchors,
-})
+const { hovered, labels, links, lit, wires } = useWires(
+  props.state,
+  { columns, gutter, trail },
+  {
+    anchorOf,
+    anchors,
+  },
+)
 const stops = useStops(props.state, lanes, anchors)
 const { centre, outside, scrolled, showLane, slide } = useSideways(main, columns, width)
 

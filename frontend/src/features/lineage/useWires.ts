@@ -1,10 +1,11 @@
-import { computed, ref, type Ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { Crossing } from '@/api/client'
-import { LABEL, apart, wireEnds, wirePath, type Anchor, type Column } from './geometry'
+import { LABEL, apart, wireEnds, wirePath, type Anchor } from './geometry'
 import { drawn } from './layout'
 import { jobName, shortName } from './naming'
 import type { LineageState } from './useLineage'
 import type { useAnchors } from './useAnchors'
+import type { useColumns } from './useColumns'
 
 function touches(link: Crossing, field: number | null): boolean {
   return field !== null && (link.source_field === field || link.target_field === field)
@@ -13,12 +14,10 @@ function touches(link: Crossing, field: number | null): boolean {
 /** The links in view as wires between the lanes, with what is lit among them, and their labels. */
 export function useWires(
   state: LineageState,
-  columns: Ref<Column[]>,
-  gutter: Ref<number>,
+  { columns, gutter, trail }: Pick<ReturnType<typeof useColumns>, 'columns' | 'gutter' | 'trail'>,
   { anchorOf, anchors }: Pick<ReturnType<typeof useAnchors>, 'anchorOf' | 'anchors'>,
 ) {
   const hovered = ref<number | null>(null)
-  const trail = computed(() => (state.map.data.value?.fields.length ?? 0) > 0)
   const links = computed<Crossing[]>(() => {
     const map = state.map.data.value
     return map ? drawn(map, state.detail.value, state.conditions.value) : []
