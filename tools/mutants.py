@@ -12,7 +12,6 @@ import argparse
 import ast
 import os
 import random
-import shutil
 import subprocess
 import sys
 import tempfile
@@ -22,18 +21,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from queue import Queue
 
-ROOT = Path(__file__).parents[1]
-_COPIED = (
-    "src",
-    "tests",
-    "tools",
-    "docs",
-    "pyproject.toml",
-    "README.md",
-    "LICENSE",
-    "CONTRIBUTING.md",
-    "CHANGELOG.md",
-)
+from tools.copies import ROOT, copy_of_project
+
 _FIRST = ("test_corpus.py", "test_extract.py", "test_procedures.py", "test_printing.py")
 _LAST = ("src/jalan/sql", "src/jalan/lineage", "tests/oracle/test_duckdb.py", "tests/oracle/test_duckdb_forms.py")
 _LIMIT = 600  # seconds; a test that never ends has noticed
@@ -157,9 +146,7 @@ def main() -> None:
         for n in range(given.workers):
             copy = Path(folder) / str(n)
             copy.mkdir()
-            for name in _COPIED:
-                source = ROOT / name
-                (shutil.copytree if source.is_dir() else shutil.copy)(source, copy / name)
+            copy_of_project(copy)
             copies.put(copy)
         if not passes(copy):
             sys.exit("the tests fail without a fault")

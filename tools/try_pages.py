@@ -9,27 +9,14 @@ change of one (lines with ``+`` come, with ``-`` go, the others say where), ``ru
 import argparse
 import os
 import re
-import shutil
 import subprocess
 import sys
 import tempfile
 from pathlib import Path
 
-ROOT = Path(__file__).parents[1]
+from tools.copies import ROOT, copy_of_project
+
 PAGES = ROOT / "docs" / "contributing"
-_COPIED = (
-    "src",
-    "tests",
-    "tools",
-    "docs",
-    "frontend",
-    "pyproject.toml",
-    "README.md",
-    "LICENSE",
-    "CONTRIBUTING.md",
-    "CHANGELOG.md",
-)
-_LEFT_OUT = shutil.ignore_patterns("node_modules", "__pycache__")
 _BLOCK = re.compile(r"^( *)```(\w+) (file|edit|run)(?:=(\S+))?\n(.*?)^\1```$", re.S | re.M)
 
 
@@ -95,15 +82,7 @@ def main() -> None:
     for name in wanted:
         with tempfile.TemporaryDirectory() as folder:
             copy = Path(folder)
-            for part in _COPIED:
-                place = ROOT / part
-                if place.is_dir():
-                    shutil.copytree(
-                        place, copy / part, ignore=shutil.ignore_patterns("node_modules", "__pycache__")
-                    )
-                else:
-                    shutil.copy(place, copy / part)
-            (copy / "frontend" / "node_modules").symlink_to(ROOT / "frontend" / "node_modules")
+            copy_of_project(copy)
             try:
                 follow(PAGES / f"{name}.md", copy)
                 print(f"{name}: followed, and it works", flush=True)
