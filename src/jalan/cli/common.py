@@ -8,18 +8,17 @@ from enum import Enum
 from typing import Annotated, Any
 
 import orjson
-import psycopg
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn
 from rich.table import Table
 from sqlalchemy import Engine
-from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, ProgrammingError
+from sqlalchemy.exc import ArgumentError, NoSuchModuleError
 
-from jalan.service.errors import Conflict, Invalid, NotFound
+from jalan.service.context import Context
 from jalan.service.ingest.log import Cancelled, Outcome
+from jalan.service.refusals import FORESEEN, refusal
 from jalan.service.settings import Settings
-from jalan.sources.errors import SourceError
 from jalan.store.database import open_store
 
 messages = Console(stderr=True)
@@ -55,6 +54,11 @@ def engine_of(url: str | None) -> Engine:
         ) from error
 
 
+def context_of(url: str | None) -> Context:
+    """Return what use-cases are given: the store, and that the command line asks."""
+    return Context(engine_of(url), "command line")
+
+
 def fail(message: str, code: int = 1) -> typer.Exit:
     """Print a message; returns what to raise."""
     messages.print(f"jalan: {message}", markup=False, highlight=False, soft_wrap=True)
@@ -66,21 +70,14 @@ def explained() -> Iterator[None]:
     """What cannot be done ends the command with a message."""
     try:
         yield
-    except (SourceError, Invalid, Conflict, NotFound) as error:
-        raise fail(str(error)) from error
     except Cancelled as error:
         raise fail("stopped; nothing was changed", 130) from error
-    except ProgrammingError as error:
-        raise fail("the store is not at this version; run: jalan migrate") from error
-    except (DBAPIError, psycopg.Error) as error:
-        reason = (str(getattr(error, "orig", None) or error).strip().splitlines() or ["no reason given"])[0]
-        raise fail(
-            f"the store does not answer ({reason}); is PostgreSQL running, and JALAN_STORE right?"
-        ) from error
+    except FORESEEN as error:
+        raise fail(refusal(error)) from error
 
 
 @contextmanager
-def ingesting(store: str | None) -> Iterator[tuple[Engine, Any]]:
+def ingesting(store: str | None) -> Iterator[tuple[Context, Any]]:
     """Open the store and show progress; what cannot be read ends the command with a message."""
     columns = (TextColumn("{task.description:14}"), BarColumn(), TextColumn("{task.completed}/{task.total}"))
     with explained(), Progress(*columns, console=messages, transient=True) as bar:
@@ -91,7 +88,8 @@ def ingesting(store: str | None) -> Iterator[tuple[Engine, Any]]:
                 tasks[what] = bar.add_task(what, total=total or None)
             bar.update(tasks[what], completed=done)
 
-        yield engine_of(store), tell
+        with context_of(store) as context:
+            yield context, tell
 
 
 def print_json(value: Any) -> None:

@@ -5,20 +5,15 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
-from sqlalchemy.orm import Session
 
-from jalan.cli.common import Format, OutputFormat, Store, engine_of, explained, ingesting, messages, print_outcome
+from jalan.cli.common import Format, OutputFormat, Store, context_of, explained, ingesting, messages, print_outcome
 from jalan.formats.registry import FORMATS
-from jalan.service.context import Context
-from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import identity, sources
 from jalan.service.ingest.configuration import EventsConfig, HistoryConfig
 from jalan.service.ingest.kinds.history import digest_files
 from jalan.service.ingest.registry import parse_config
 from jalan.service.lineage.export import export, find_dataset
 from jalan.sources.allowed import EVERYTHING
-
-WHO = "command line"
 
 
 def _is_format(name: str) -> str:
@@ -41,7 +36,7 @@ def export_command(
 
     Example: `jalan export --format mermaid --around mart.loyalty`
     """
-    with explained(), Context(engine_of(store), WHO) as context:
+    with explained(), context_of(store) as context:
         dataset = None if around is None else find_dataset(context.graph, around)
         found = export(context, FORMATS[form], around=dataset, upstream=upstream, downstream=downstream)
     if output is None:
@@ -61,10 +56,10 @@ def import_command(
 
     Example: `jalan import graph.jsonl`
     """
-    with ingesting(store) as (engine, tell):
+    with ingesting(store) as (context, tell):
         config = EventsConfig(file=str(file))
-        source_id = sources.ensure(Context(engine, WHO), name or file.stem, config)
-        outcome = sources.ingest(Context(engine, WHO), source_id, config=config, listener=tell, allowed=EVERYTHING)
+        source_id = sources.ensure(context, name or file.stem, config)
+        outcome = sources.ingest(context, source_id, config=config, listener=tell, allowed=EVERYTHING)
     print_outcome(outcome, form)
 
 
@@ -116,17 +111,15 @@ def alias_command(
 
     Example: `jalan alias landing.fares_copy mart.fares`, `jalan alias postgres://tide:5432 postgres://islands:5432`
     """
-    engine = engine_of(store)
-    with explained(), Session(engine) as session:
+    with explained(), context_of(store) as context:
         if undo:
-            identity.part(Context(engine, WHO), identity.find_alias(session, name, stands_for))
+            identity.part(context, identity.find_alias(context.session, name, stands_for))
             messages.print(f"{name} and {stands_for} are two again", markup=False)
             return
         if "://" in name and "://" in stands_for:
-            identity.join_systems(Context(engine, WHO), name, stands_for, note)
+            identity.join_systems(context, name, stands_for, note)
             messages.print(f"{name} is {stands_for} from now on", markup=False)
             return
-        snapshot = Snapshot(session, None)
-        ids = find_dataset(snapshot, name), find_dataset(snapshot, stands_for)
-        identity.join(Context(engine, WHO), *ids, note=note)
+        ids = find_dataset(context.graph, name), find_dataset(context.graph, stands_for)
+        identity.join(context, *ids, note=note)
     messages.print(f"{name} is {stands_for} from now on", markup=False)

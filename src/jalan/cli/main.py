@@ -24,7 +24,6 @@ from jalan.cli.common import (
 from jalan.cli.exchange import alias_command, digest_history_command, export_command, import_command
 from jalan.cli.extract import extract_command
 from jalan.cli.sources import source_app
-from jalan.service.context import Context
 from jalan.service.ingest import secrets
 from jalan.service.ingest.once import load as load_folder
 from jalan.service.ingest.once import scan as scan_database
@@ -70,10 +69,8 @@ def scan(
         if not equals:
             raise fail(f"--alias {pair}: expected HOST:PORT=HOST:PORT", 2)
         aliases[written] = name
-    with ingesting(store) as (engine, tell):
-        outcome = scan_database(
-            Context(engine, "command line"), url, known_as=known_as, aliases=aliases, progress=tell
-        )
+    with ingesting(store) as (context, tell):
+        outcome = scan_database(context, url, known_as=known_as, aliases=aliases, progress=tell)
     print_outcome(outcome, form)
 
 
@@ -94,10 +91,8 @@ def load(
 
     Example: `jalan load ./pipelines --server islands:5432 --revision main`
     """
-    with ingesting(store) as (engine, tell):
-        outcome = load_folder(
-            Context(engine, "command line"), folder, name=name, server=server, revision=revision, progress=tell
-        )
+    with ingesting(store) as (context, tell):
+        outcome = load_folder(context, folder, name=name, server=server, revision=revision, progress=tell)
     print_outcome(outcome, form)
 
 

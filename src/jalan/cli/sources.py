@@ -10,13 +10,12 @@ from rich.console import Console
 from rich.table import Table
 from ruamel.yaml import YAML
 from ruamel.yaml.error import YAMLError
-from sqlalchemy.orm import Session
 
 from jalan.cli.common import (
     Format,
     OutputFormat,
     Store,
-    engine_of,
+    context_of,
     explained,
     fail,
     ingesting,
@@ -24,7 +23,6 @@ from jalan.cli.common import (
     print_json,
     print_outcome,
 )
-from jalan.service.context import Context
 from jalan.service.ingest import log, overview, sources
 from jalan.service.ingest.preview import Preview
 from jalan.service.ingest.registry import kinds, parse_config
@@ -32,7 +30,6 @@ from jalan.service.ingest.registry import kinds, parse_config
 source_app = typer.Typer(
     no_args_is_help=True, help="What feeds Jalan: add, test, ingest, stop, remove.", rich_markup_mode="markdown"
 )
-WHO = "command line"
 
 Name = Annotated[str, typer.Argument(help="Name of the source.")]
 Config = Annotated[
@@ -77,8 +74,8 @@ def add_command(
 
     Example: `jalan source add warehouse warehouse.yaml --schedule "15 3 * * *"`
     """
-    with explained():
-        sources.add(Context(engine_of(store), WHO), name, _read(config), schedule=schedule)
+    with explained(), context_of(store) as context:
+        sources.add(context, name, _read(config), schedule=schedule)
     messages.print(f"added {name}", markup=False)
 
 
@@ -114,7 +111,7 @@ def list_command(store: Store = None, form: OutputFormat = Format.table) -> None
 
     Example: `jalan source list`
     """
-    with explained(), Context(engine_of(store), WHO) as context:
+    with explained(), context_of(store) as context:
         found = overview.sources(context)
     if form is Format.json:
         print_json([source.model_dump(mode="json") for source in found])
@@ -144,10 +141,8 @@ def ingest_command(
 
     Example: `jalan source ingest warehouse`
     """
-    with ingesting(store) as (engine, tell):
-        with Session(engine) as session:
-            source_id = sources.find(session, name).id
-        outcome = sources.ingest(Context(engine, WHO), source_id, listener=tell)
+    with ingesting(store) as (context, tell):
+        outcome = sources.ingest(context, sources.find(context.session, name).id, listener=tell)
     print_outcome(outcome, form)
 
 
@@ -157,7 +152,7 @@ def stop_command(name: Name, store: Store = None) -> None:
 
     Example: `jalan source stop warehouse`
     """
-    with explained(), Context(engine_of(store), WHO) as context:
+    with explained(), context_of(store) as context:
         source = sources.find(context.session, name)
         ongoing = overview.ongoing(context, source.id)
         stopped = [log.cancel(context, one) for one in ongoing]
@@ -170,11 +165,8 @@ def remove_command(name: Name, store: Store = None) -> None:
 
     Example: `jalan source remove warehouse`
     """
-    engine = engine_of(store)
-    with explained():
-        with Session(engine) as session:
-            source_id = sources.find(session, name).id
-        sources.remove(Context(engine, WHO), source_id)
+    with explained(), context_of(store) as context:
+        sources.remove(context, sources.find(context.session, name).id)
     messages.print(f"removed {name}", markup=False)
 
 
@@ -184,7 +176,7 @@ def unread_command(name: Name, store: Store = None, form: OutputFormat = Format.
 
     Example: `jalan source unread history --format json`
     """
-    with explained(), Context(engine_of(store), WHO) as context:
+    with explained(), context_of(store) as context:
         found = overview.unread(context, sources.find(context.session, name).id, 0, 1000).items
     if form is Format.json:
         print_json([one.model_dump(mode="json") for one in found])

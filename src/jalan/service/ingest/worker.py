@@ -7,14 +7,11 @@ The store stands in the environment (``JALAN_STORE``). What ends it is the last 
 
 import sys
 
-from sqlalchemy.exc import SQLAlchemyError
-
 from jalan.service.context import Context
-from jalan.service.errors import Conflict, Invalid, NotFound
 from jalan.service.ingest.log import Cancelled
 from jalan.service.ingest.sources import ingest
+from jalan.service.refusals import FORESEEN, refusal
 from jalan.service.settings import Settings
-from jalan.sources.errors import SourceError
 from jalan.store.database import open_store
 
 
@@ -24,10 +21,8 @@ def main(source_id: int, ingestion_id: int, who: str) -> None:
         ingest(Context(open_store(Settings().store), who), source_id, ingestion_id=ingestion_id)
     except Cancelled:
         sys.exit(130)
-    except (SourceError, Invalid, Conflict, NotFound) as error:
-        sys.exit(f"jalan: {error}")
-    except SQLAlchemyError as error:
-        sys.exit(f"jalan: the store does not answer ({type(error).__name__})")
+    except FORESEEN as error:
+        sys.exit(f"jalan: {refusal(error)}")
 
 
 if __name__ == "__main__":
