@@ -30,7 +30,7 @@ def order_lanes(
     for sweep in range(_SWEEPS):
         for position in outwards if sweep % 2 == 0 else outwards[::-1]:
             inward = position - 1 if position > focus else position + 1
-            # Going out, a lane follows the one nearer to the focus; coming upstream, the one further away.
+            # Going out, a lane follows the one nearer to the focus; coming back, the one further away.
             reference = inward if sweep % 2 == 0 else 2 * position - inward
             places = {node: i for i, node in enumerate(found.get(reference, ()))}
             found[position] = _by_mean_place(found[position], beside, places)

@@ -176,11 +176,10 @@ class Snapshot:
                 target = self.field_at[row.target_field_id]
                 kind = VALUE if row.kind == LinkKind.VALUE else CONDITION
             between[source, target, kind].append(row)
+        ranks = {id_: definition_kind(info.kind).about.rank for id_, info in self.definitions.items()}
         edges = []
         for key, rows in between.items():
-            rows.sort(
-                key=lambda row: (definition_kind(self.definitions[row.definition_id].kind).about.rank, row.id)
-            )
+            rows.sort(key=lambda row: (ranks[row.definition_id], row.id))
             best = rows[0]
             for row in rows:
                 self.link_at[row.id] = len(self.links)

@@ -104,22 +104,24 @@ class CatalogueWriter:
 
     def dataset(self, system: System, name: str) -> Dataset:
         """Return the dataset of that name; one that nobody has scanned comes to be as a placeholder."""
-        known = self.datasets(system)
-        found = known.get(name)
+        found = self.datasets(system).get(name)
         if found is None:
-            container = self._container_of(system, name)
-            found = Dataset(
-                system_id=system.id,
-                container_id=container.id,
-                name=name,
-                kind=DatasetKind.TABLE,
-                facts={},
-                placeholder=True,
-                first_seen=self.now,
-            )
-            self._add(found, "datasets")
-            known[name] = found
-            self._fields[found.id] = {}
+            found = self._new_dataset(self._container_of(system, name), name, DatasetKind.TABLE, placeholder=True)
+        return found
+
+    def _new_dataset(self, container: Container, name: str, kind: DatasetKind, *, placeholder: bool) -> Dataset:
+        found = Dataset(
+            system_id=container.system_id,
+            container_id=container.id,
+            name=name,
+            kind=kind,
+            facts={},
+            placeholder=placeholder,
+            first_seen=self.now,
+        )
+        self._add(found, "reports" if kind == DatasetKind.REPORT else "datasets")
+        self._datasets[container.system_id][name] = found
+        self._fields[found.id] = {}
         return found
 
     def _container_of(self, system: System, name: str) -> Container:
@@ -139,22 +141,10 @@ class CatalogueWriter:
 
     def report(self, system: System, folder: str, slug: str) -> Dataset:
         """Return a report; its folder may change, it stays the same report."""
-        known = self.datasets(system)
         container = self.container(system, folder, ("folder",))
-        found = known.get(slug)
+        found = self.datasets(system).get(slug)
         if found is None:
-            found = Dataset(
-                system_id=system.id,
-                container_id=container.id,
-                name=slug,
-                kind=DatasetKind.REPORT,
-                facts={},
-                placeholder=False,
-                first_seen=self.now,
-            )
-            self._add(found, "reports")
-            known[slug] = found
-            self._fields[found.id] = {}
+            found = self._new_dataset(container, slug, DatasetKind.REPORT, placeholder=False)
         self.update(found, "datasets changed", container_id=container.id)
         return found
 
