@@ -8,7 +8,7 @@ import pytest
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
-from jalan.service.catalog import said
+from jalan.service.catalog import provenance
 from jalan.service.context import Context
 from jalan.service.errors import Conflict, NotFound
 from jalan.service.graph_cache.snapshot import Snapshot
@@ -81,7 +81,7 @@ def test_two_become_one_with_all_links_and_two_again_without_loss(known: Engine)
         snapshot = Snapshot(session, None)
         info = snapshot.datasets[snapshot.dataset_at[old]]
         assert info.id == new, "the address of the old one leads to the new one"
-        (shown,) = said.aliases(session, info)
+        (shown,) = provenance.aliases(session, info)
         assert (shown.name, shown.who, shown.note, shown.origin) == (
             "strait.core.fares_old", "Ana Quay", "renamed in May", "person",
         )  # fmt: skip
@@ -200,7 +200,9 @@ def test_a_conflict_is_kept_with_both_claims_and_the_system_itself_wins(
             snapshot.fields[f].name: snapshot.fields[f].type
             for f in info.fields if snapshot.fields[f].gone_since is None
         }  # fmt: skip
-        found = {c.column: [(k.source, k.has, k.type) for k in c.claims] for c in said.conflicts(session, info)}
+        found = {
+            c.column: [(k.source, k.has, k.type) for k in c.claims] for c in provenance.conflicts(session, info)
+        }
     assert types == {"port": "text", "fare": "numeric(8,2)", "sold_on": "date"}
     assert found == {
         "port": [("scan", True, "text"), ("events", True, "varchar")],

@@ -6,13 +6,13 @@ from sqlalchemy.orm import Session
 
 from jalan.catalog.kinds import DatasetKind, FieldKind
 from jalan.graph.spread import Ints
-from jalan.service.catalog import said
+from jalan.service.catalog import provenance
 from jalan.service.catalog.answers import (
     ColumnFact,
     DatasetFacts,
 )
 from jalan.service.context import Context
-from jalan.service.errors import NotFound
+from jalan.service.graph_cache.lookups import dataset_position
 from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.lineage.briefs import definition_fact, field_brief, field_counts
 from jalan.service.usage.uses import uses
@@ -23,9 +23,7 @@ from jalan.store.validity import valid_at
 def facts(context: Context, dataset_id: int) -> DatasetFacts:
     """Return everything known about a dataset."""
     snapshot, session = context.graph, context.session
-    dataset = snapshot.dataset_at.get(dataset_id)
-    if dataset is None:
-        raise NotFound(f"there is no dataset {dataset_id}")
+    dataset = dataset_position(snapshot, dataset_id)
     info = snapshot.datasets[dataset]
     graph = snapshot.graph
     counts = field_counts(snapshot)
@@ -68,9 +66,9 @@ def facts(context: Context, dataset_id: int) -> DatasetFacts:
         unread=_unread(session, snapshot, writing),
         bytes=info.bytes,
         details=info.facts,
-        known_as=said.aliases(session, info, snapshot.as_of),
-        conflicts=said.conflicts(session, info, snapshot.as_of),
-        points=said.points(session, snapshot, writing),
+        known_as=provenance.aliases(session, info, snapshot.as_of),
+        conflicts=provenance.conflicts(session, info, snapshot.as_of),
+        points=provenance.points(session, snapshot, writing),
         uses=uses(session, info, snapshot.as_of),
     )
 

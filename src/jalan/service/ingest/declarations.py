@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from jalan.catalog.kinds import LinkKind
 from jalan.service.context import Context
 from jalan.service.errors import Conflict, Invalid, NotFound
+from jalan.service.graph_cache.lookups import dataset_position
 from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import sources
 from jalan.service.ingest.configuration import DeclaredConfig
@@ -183,9 +184,7 @@ def _said(given: LinkIn | ConsumerIn) -> dict[str, str]:
 
 
 def _reference(snapshot: Snapshot, dataset: int, field: int | None) -> dict[str, Any]:
-    at = snapshot.dataset_at.get(dataset)
-    if at is None:
-        raise NotFound(f"there is no dataset {dataset}")
+    at = dataset_position(snapshot, dataset)
     info = snapshot.datasets[at]
     found = {"namespace": info.namespace, "name": info.name}
     if field is not None:

@@ -223,8 +223,9 @@ def _run(row: Ingestion) -> IngestionFact:
 
 
 def ingestions(context: Context, source_id: int) -> list[IngestionFact]:
-    """Return the last ingestions of a source, the latest first."""
+    """Return the last ingestions of a source, the latest first. Raises NotFound."""
     session = context.session
+    get(session, source_id)
     bury_dead(session)
     query = select(Ingestion).where(Ingestion.source_id == source_id).order_by(Ingestion.id.desc())
     return [_run(row) for row in session.scalars(query.limit(_RUNS_LISTED))]

@@ -14,11 +14,12 @@ from typing import Any
 import orjson
 from pydantic import BaseModel
 
+from jalan.service.context import Context
 from jalan.service.errors import Conflict, Invalid
 from jalan.service.ingest.configuration import secrets_of, with_secrets, without_secrets
 from jalan.service.ingest.preview import Preview
 from jalan.service.ingest.registry import parse_config
-from jalan.service.ingest.sources import preview
+from jalan.service.ingest.sources import completed, preview
 from jalan.service.settings import Settings
 from jalan.sources.errors import SourceError
 
@@ -26,6 +27,16 @@ _AT_ONCE = 4
 _MOST_BYTES = 5_000_000  # of what it says
 _NOT_ITS_OWN = ("JALAN_STORE", "JALAN_SECRET_KEY", "JALAN_NEW_SECRET_KEY")
 _free = threading.BoundedSemaphore(_AT_ONCE)
+
+
+def try_source(context: Context, config: dict[str, Any], source_id: int | None = None) -> Preview:
+    """Return what an ingestion with a configuration would bring. Raises as ``try_config`` does, and NotFound.
+
+    source_id: of one whose kept secrets may be used.
+    """
+    if source_id is not None:
+        config = completed(context.session, source_id, config)
+    return try_config(parse_config(config))
 
 
 def try_config(config: BaseModel) -> Preview:

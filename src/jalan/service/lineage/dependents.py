@@ -9,13 +9,13 @@ from jalan.change.consequences import CONSEQUENCES, Consequence
 from jalan.graph.dependencies import ROWS, VALUE
 from jalan.graph.spread import Reach
 from jalan.service.context import Context
+from jalan.service.graph_cache.lookups import field_position
 from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.lineage.answers import (
     Dependent,
     Dependents,
     PathStep,
 )
-from jalan.service.lineage.lookups import field_position
 
 
 def dependents(context: Context, field_id: int, conditions: bool) -> Dependents:

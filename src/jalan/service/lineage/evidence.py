@@ -11,7 +11,7 @@ from jalan.service.lineage.answers import (
     WayStep,
 )
 from jalan.service.lineage.briefs import definition_fact
-from jalan.service.lineage.making import how_it_is_made
+from jalan.service.lineage.derivation import how_it_is_made
 
 
 def evidence(context: Context, link_id: int) -> Evidence:

@@ -12,6 +12,7 @@ from jalan.formats.graph import DatasetRecord, DefinitionRecord, FieldRecord, Gr
 from jalan.formats.registry import FORMATS, GraphFormat
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
+from jalan.service.graph_cache.lookups import dataset_position
 from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.store.repositories.aliases import alias_map
 from jalan.store.schema import Link, Statement
@@ -69,9 +70,7 @@ def export(
 def _chosen(snapshot: Snapshot, around: int | None, upstream: int, downstream: int) -> set[int] | None:
     if around is None:
         return None
-    at = snapshot.dataset_at.get(around)
-    if at is None:
-        raise NotFound(f"there is no dataset {around}")
+    at = dataset_position(snapshot, around)
     before, behind = snapshot.graph.hops(at)
     near = ((before >= 0) & (before <= upstream)) | ((behind >= 0) & (behind <= downstream))
     return {at, *np.flatnonzero(near).tolist()}

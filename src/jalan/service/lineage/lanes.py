@@ -3,11 +3,11 @@
 import numpy as np
 
 from jalan.service.context import Context
+from jalan.service.graph_cache.lookups import dataset_position
 from jalan.service.lineage.answers import (
     LineageMap,
 )
-from jalan.service.lineage.lookups import dataset_position
-from jalan.service.lineage.pieces import beyond, crossing, lanes_of, links_between
+from jalan.service.lineage.map_parts import beyond, crossing, lanes_of, links_between
 
 
 def lanes(context: Context, dataset_id: int, upstream: int, downstream: int, conditions: bool) -> LineageMap:

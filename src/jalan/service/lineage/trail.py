@@ -6,14 +6,14 @@ from jalan.graph.dependencies import longest_hops
 from jalan.graph.spread import Ints
 from jalan.service.context import Context
 from jalan.service.errors import Invalid
+from jalan.service.graph_cache.lookups import field_position
 from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.lineage.answers import (
     Beyond,
     LineageMap,
     Step,
 )
-from jalan.service.lineage.lookups import field_position
-from jalan.service.lineage.pieces import crossing, lanes_of
+from jalan.service.lineage.map_parts import crossing, lanes_of
 
 _NOTHING = Beyond(hops=0, datasets=0, reports=0, next_datasets=0)
 

@@ -59,10 +59,7 @@ def add_source(context: Now, given: SourceIn) -> Made:
 @router.post("/sources/try")
 def try_source(context: Now, given: TryIn) -> Preview:
     """Try a configuration: can it be reached, and what would an ingestion bring?"""
-    config = given.config
-    if given.source is not None:
-        config = sources.completed(context.session, given.source, config)
-    return trial.try_config(registry.parse_config(config))
+    return trial.try_source(context, given.config, given.source)
 
 
 @router.get("/sources/{source}")
@@ -86,7 +83,6 @@ def remove_source(context: Now, source: Id) -> None:
 @router.get("/sources/{source}/ingestions")
 def get_ingestions(context: Now, source: Id) -> list[IngestionFact]:
     """The last ingestions of a source, the latest first."""
-    sources.get(context.session, source)
     return overview.ingestions(context, source)
 
 
