@@ -53,12 +53,22 @@ def write_log(path: Path, lines: int, queries: int) -> None:
             text = shapes[pick] % (f"x{number}", number, number + 7, number % 100)
             line = {
                 "timestamp": f"2026-11-{1 + at * 20 // lines:02d} {at % 24:02d}:{at % 60:02d}:00.123 UTC",
-                "user": _PEOPLE[(pick * 7 + number % 3) % 40], "dbname": "strait", "pid": number, "remote_host": "127.0.0.1",
-                "session_id": f"6561{number:04x}.{pick:04x}", "line_num": at % 1000, "ps": "SELECT",
-                "session_start": "2026-11-01 00:00:00 UTC", "vxid": f"3/{at}", "txid": 0, "error_severity": "LOG",
+                "user": _PEOPLE[(pick * 7 + number % 3) % 40],
+                "dbname": "strait",
+                "pid": number,
+                "remote_host": "127.0.0.1",
+                "session_id": f"6561{number:04x}.{pick:04x}",
+                "line_num": at % 1000,
+                "ps": "SELECT",
+                "session_start": "2026-11-01 00:00:00 UTC",
+                "vxid": f"3/{at}",
+                "txid": 0,
+                "error_severity": "LOG",
                 "message": f"duration: {number / 100:.3f} ms  statement: {text}",
-                "application_name": f"tool {pick % 5}", "backend_type": "client backend", "query_id": pick,
-            }  # fmt: skip
+                "application_name": f"tool {pick % 5}",
+                "backend_type": "client backend",
+                "query_id": pick,
+            }
             block.append(orjson.dumps(line))
             if len(block) == 10_000:
                 out.write(b"\n".join(block) + b"\n")
@@ -101,9 +111,11 @@ def _measure(cluster: Cluster, path: Path) -> None:
     with empty_store(cluster) as engine:
         bring_in_twice(
             engine, {"kind": "history", "format": "jsonlog", "files": str(path), "server": "islands:5432"}, floor
-        )  # fmt: skip
-    print(f"{'memory of the writing process, at most':52} "
-          f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:7.0f} MB")  # fmt: skip
+        )
+    print(
+        f"{'memory of the writing process, at most':52} "
+        f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:7.0f} MB"
+    )
 
 
 if __name__ == "__main__":

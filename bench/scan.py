@@ -56,9 +56,13 @@ def main() -> None:
         row("the questions to the catalogue alone", floor, floor)
         with empty_store(cluster) as engine:
             config = {
-                "kind": "postgresql", "host": "127.0.0.1", "port": cluster.port, "database": name, "user": "jalan",
+                "kind": "postgresql",
+                "host": "127.0.0.1",
+                "port": cluster.port,
+                "database": name,
+                "user": "jalan",
                 "password": cluster.password,
-            }  # fmt: skip
+            }
             bring_in_twice(engine, config, floor)
 
 

@@ -69,17 +69,27 @@ def main() -> None:
         row("pyarrow and COPY into two plain tables", floor, floor)
         with empty_store(cluster) as engine:
             config = {
-                "kind": "tabular", "datasets": str(directory / "datasets.csv"),
+                "kind": "tabular",
+                "datasets": str(directory / "datasets.csv"),
                 "flows": str(directory / "flows.csv"),
                 "namespace": "postgres://islands:5432",
                 "dataset_columns": {
-                    "id": "id", "name": "name", "kind": "kind", "description": "about", "owner": "owner"
+                    "id": "id",
+                    "name": "name",
+                    "kind": "kind",
+                    "description": "about",
+                    "owner": "owner",
                 },
                 "flow_columns": {
-                    "flow": "flow", "name": "title", "type": "type", "dataset": "asset", "side": "side",
-                    "input": "in", "output": "out",
+                    "flow": "flow",
+                    "name": "title",
+                    "type": "type",
+                    "dataset": "asset",
+                    "side": "side",
+                    "input": "in",
+                    "output": "out",
                 },
-            }  # fmt: skip
+            }
             bring_in_twice(engine, config, floor)
             start = time.perf_counter()
             with Session(engine) as session:

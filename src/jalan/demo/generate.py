@@ -55,11 +55,22 @@ class Generator:
             [(i, 1 + i % ports, f"B{i}", 60 + 5 * (i % 9), 4 + i % 5, bool(i % 3)) for i in range(1, 31)],
         )
         seats = [int(s) for s in r.integers(80, 420, 18)]
-        yield "ops.vessels", [
-            (i + 1, f"MV {self._name()}", ("small", "mid", "large")[i % 3], seats[i], int(r.integers(0, 300)),
-             date(1988 + 2 * i, 5, 1), 1 + i % ports, date(2026, 3, 1) if i == 3 else None)
-            for i in range(18)
-        ]  # fmt: skip
+        yield (
+            "ops.vessels",
+            [
+                (
+                    i + 1,
+                    f"MV {self._name()}",
+                    ("small", "mid", "large")[i % 3],
+                    seats[i],
+                    int(r.integers(0, 300)),
+                    date(1988 + 2 * i, 5, 1),
+                    1 + i % ports,
+                    date(2026, 3, 1) if i == 3 else None,
+                )
+                for i in range(18)
+            ],
+        )
         routes = [(f"R{i:02d}", 1 + i % ports, 1 + (i * 5 + 1) % ports) for i in range(1, 25)]
         minutes = {name: int(m) for (name, _, _), m in zip(routes, r.integers(20, 160, 24), strict=True)}
         yield (
@@ -75,22 +86,49 @@ class Generator:
         )
         sailings = self._count(7_000)
         yield "ops.sailings", list(self._sailings(sailings, routes, minutes, seats))
-        yield "ops.incidents", [
-            (i, int(r.integers(1, sailings + 1)), _CAUSES[i % 5], int(r.integers(1, 5)), int(r.integers(0, 90)),
-             self._moment(), None)
-            for i in range(1, self._count(900))
-        ]  # fmt: skip
+        yield (
+            "ops.incidents",
+            [
+                (
+                    i,
+                    int(r.integers(1, sailings + 1)),
+                    _CAUSES[i % 5],
+                    int(r.integers(1, 5)),
+                    int(r.integers(0, 90)),
+                    self._moment(),
+                    None,
+                )
+                for i in range(1, self._count(900))
+            ],
+        )
         crew = 160
-        yield "ops.crew", [
-            (i, f"{self._name()} {self._name()}", ("master", "mate", "engineer", "deckhand")[i % 4],
-             date(2005 + i % 20, 1 + i % 12, 1), 1 + i % ports, 140 + 20 * (i % 7))
-            for i in range(1, crew + 1)
-        ]  # fmt: skip
-        yield "ops.crew_rosters", [
-            (i, 1 + i % sailings, int(r.integers(1, crew + 1)), ("bridge", "engine", "deck")[i % 3],
-             round(float(r.uniform(2, 11)), 1))
-            for i in range(1, self._count(21_000))
-        ]  # fmt: skip
+        yield (
+            "ops.crew",
+            [
+                (
+                    i,
+                    f"{self._name()} {self._name()}",
+                    ("master", "mate", "engineer", "deckhand")[i % 4],
+                    date(2005 + i % 20, 1 + i % 12, 1),
+                    1 + i % ports,
+                    140 + 20 * (i % 7),
+                )
+                for i in range(1, crew + 1)
+            ],
+        )
+        yield (
+            "ops.crew_rosters",
+            [
+                (
+                    i,
+                    1 + i % sailings,
+                    int(r.integers(1, crew + 1)),
+                    ("bridge", "engine", "deck")[i % 3],
+                    round(float(r.uniform(2, 11)), 1),
+                )
+                for i in range(1, self._count(21_000))
+            ],
+        )
         yield (
             "ops.tides",
             [
@@ -126,25 +164,40 @@ class Generator:
             delay = timedelta(minutes=int(max(-3, r.normal(6, 12))))
             cancelled = r.random() < 0.03
             yield (
-                i, route, vessel + 1, int(r.integers(1, 31)), planned,
+                i,
+                route,
+                vessel + 1,
+                int(r.integers(1, 31)),
+                planned,
                 None if cancelled else planned + delay,
                 None if cancelled else planned + delay + timedelta(minutes=minutes[route]),
                 planned - timedelta(hours=3) if cancelled else None,
                 _CAUSES[i % 5] if cancelled else None,
                 seats[vessel] - int(r.integers(0, 20)),
                 "cancelled" if cancelled else "draft" if r.random() < 0.01 else "sailed",
-            )  # fmt: skip
+            )
 
     # --- ticketing -----------------------------------------------------------------------------------
 
     def _ticketing(self, sailings: int) -> Iterable[tuple[str, list[Row]]]:
         r = self._random
         people = self._count(11_000)
-        yield "passengers", [
-            (i, f"{self._name()} {self._name()}", f"p{i}@mail.example", None, date(1940 + i % 75, 1 + i % 12, 1),
-             _ISLANDS[i % 5] if i % 4 else None, self._moment(), bool(i % 3))
-            for i in range(1, people + 1)
-        ]  # fmt: skip
+        yield (
+            "passengers",
+            [
+                (
+                    i,
+                    f"{self._name()} {self._name()}",
+                    f"p{i}@mail.example",
+                    None,
+                    date(1940 + i % 75, 1 + i % 12, 1),
+                    _ISLANDS[i % 5] if i % 4 else None,
+                    self._moment(),
+                    bool(i % 3),
+                )
+                for i in range(1, people + 1)
+            ],
+        )
         channels = ("  web", "app", "quay desk", "agents", "phone ")
         yield "channels", [(i + 1, name, (0, 0, 2.5, 9, 4)[i]) for i, name in enumerate(channels)]
         classes = [("basic", 1_200), ("flex", 2_100), ("child", 600), ("car", 4_900)]
@@ -153,11 +206,20 @@ class Generator:
             [(name, name.title(), cents, name == "flex", name == "flex") for name, cents in classes],
         )
         bookings = self._count(42_000)
-        yield "bookings", [
-            (i, int(r.integers(1, people + 1)), self._moment(), int(r.integers(1, 6)),
-             "SHL" if r.random() < 0.97 else "PRL", "SPRING" if i % 11 == 0 else None)
-            for i in range(1, bookings + 1)
-        ]  # fmt: skip
+        yield (
+            "bookings",
+            [
+                (
+                    i,
+                    int(r.integers(1, people + 1)),
+                    self._moment(),
+                    int(r.integers(1, 6)),
+                    "SHL" if r.random() < 0.97 else "PRL",
+                    "SPRING" if i % 11 == 0 else None,
+                )
+                for i in range(1, bookings + 1)
+            ],
+        )
         tickets = self._count(80_000)
         states = ("sold", "used", "used", "used", "void", "refunded")
         status = [states[int(s)] for s in r.choice(6, tickets, p=(0.2, 0.25, 0.25, 0.2, 0.04, 0.06))]
@@ -170,16 +232,35 @@ class Generator:
             at = self._moment()
             used = at + timedelta(days=3) if status[i] == "used" else None
             rows.append(
-                (i + 1, int(r.integers(1, bookings + 1)), int(r.integers(1, sailings + 1)), name, fare,
-                 int(fare * 0.1) if i % 7 == 0 else 0, f"{i % 40}{'ABCD'[i % 4]}", status[i], at, used)
-            )  # fmt: skip
+                (
+                    i + 1,
+                    int(r.integers(1, bookings + 1)),
+                    int(r.integers(1, sailings + 1)),
+                    name,
+                    fare,
+                    int(fare * 0.1) if i % 7 == 0 else 0,
+                    f"{i % 40}{'ABCD'[i % 4]}",
+                    status[i],
+                    at,
+                    used,
+                )
+            )
         yield "tickets", rows
         returned = [i for i in range(tickets) if status[i] == "refunded"]
-        yield "refunds", [
-            (n, i + 1, int(fares[i] * r.uniform(0.3, 1)), ("cancelled", "illness", "double booking")[n % 3],
-             self._moment(), self._moment() if n % 8 else None)
-            for n, i in enumerate(returned, 1)
-        ]  # fmt: skip
+        yield (
+            "refunds",
+            [
+                (
+                    n,
+                    i + 1,
+                    int(fares[i] * r.uniform(0.3, 1)),
+                    ("cancelled", "illness", "double booking")[n % 3],
+                    self._moment(),
+                    self._moment() if n % 8 else None,
+                )
+                for n, i in enumerate(returned, 1)
+            ],
+        )
         vouchers = self._count(1_500)
         yield (
             "vouchers",
@@ -213,11 +294,20 @@ class Generator:
                 for i in range(1, bookings + 1)
             ],
         )
-        yield "complaints", [
-            (i, int(r.integers(1, bookings + 1)), ("delay", "refund", "staff")[i % 3], self._moment(),
-             self._moment() if i % 3 else None, "made-up text")
-            for i in range(1, self._count(700))
-        ]  # fmt: skip
+        yield (
+            "complaints",
+            [
+                (
+                    i,
+                    int(r.integers(1, bookings + 1)),
+                    ("delay", "refund", "staff")[i % 3],
+                    self._moment(),
+                    self._moment() if i % 3 else None,
+                    "made-up text",
+                )
+                for i in range(1, self._count(700))
+            ],
+        )
 
     def _count(self, full: int) -> int:
         return max(4, int(full * self._scale))

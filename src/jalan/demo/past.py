@@ -28,20 +28,38 @@ _COMMITS = (
     _Commit("2026-02-03", "Data platform", "Landing: copies of the source tables", ("pipelines/landing/*",)),
     _Commit("2026-02-10", "Data platform", "Tidy: one clean row a thing", ("pipelines/tidy/*",)),
     _Commit(
-        "2026-03-02", "Revenue data", "Facts for revenue, crew and disruptions", ("pipelines/core/*",),
+        "2026-03-02",
+        "Revenue data",
+        "Facts for revenue, crew and disruptions",
+        ("pipelines/core/*",),
         ((_CREW, "r.hours / 8 * r.day_rate", "r.hours / 7.5 * r.day_rate"),),
     ),
     _Commit(
-        "2026-03-16", "Reporting", "Marts and the nightly order", ("pipelines/mart/*", "pipelines/jalan.yaml"),
-        ((_BOARD, "v.gross as revenue", "v.net as revenue"),
-         (_CREW, "r.hours / 8 * r.day_rate", "r.hours / 7.5 * r.day_rate")),
+        "2026-03-16",
+        "Reporting",
+        "Marts and the nightly order",
+        ("pipelines/mart/*", "pipelines/jalan.yaml"),
+        (
+            (_BOARD, "v.gross as revenue", "v.net as revenue"),
+            (_CREW, "r.hours / 8 * r.day_rate", "r.hours / 7.5 * r.day_rate"),
+        ),
     ),
-    _Commit("2026-04-01", "Reporting", "Reports of the desks", ("reports/*",),
-            ((_BOARD, "v.gross as revenue", "v.net as revenue"),)),
-    _Commit("2026-06-22", "Crew planning", "A duty is eight hours", (_CREW,),
-            ((_BOARD, "v.gross as revenue", "v.net as revenue"),)),
+    _Commit(
+        "2026-04-01",
+        "Reporting",
+        "Reports of the desks",
+        ("reports/*",),
+        ((_BOARD, "v.gross as revenue", "v.net as revenue"),),
+    ),
+    _Commit(
+        "2026-06-22",
+        "Crew planning",
+        "A duty is eight hours",
+        (_CREW,),
+        ((_BOARD, "v.gross as revenue", "v.net as revenue"),),
+    ),
     _Commit("2026-09-14", "Revenue desk", "The board shows fares before refunds, as the quay wants it", (_BOARD,)),
-)  # fmt: skip
+)
 
 
 def make_repository(place: Path) -> Path:
@@ -86,6 +104,8 @@ def _git(place: Path, *arguments: str, commit: _Commit | None = None) -> None:
     mail = f"{author.lower().replace(' ', '.')}@ferry.example"
     for role in ("AUTHOR", "COMMITTER"):
         environment |= {
-            f"GIT_{role}_NAME": author, f"GIT_{role}_EMAIL": mail, f"GIT_{role}_DATE": f"{day}T09:30:00+00:00"
-        }  # fmt: skip
+            f"GIT_{role}_NAME": author,
+            f"GIT_{role}_EMAIL": mail,
+            f"GIT_{role}_DATE": f"{day}T09:30:00+00:00",
+        }
     subprocess.run(["git", "-C", str(place), *arguments], env=environment, check=True, capture_output=True)

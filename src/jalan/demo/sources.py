@@ -36,14 +36,19 @@ def demo_sources(cluster: Cluster, databases: tuple[str, ...], desk: str) -> lis
         DemoSource(
             f"{database} database",
             {
-                "kind": "postgresql", "host": "127.0.0.1", "port": cluster.port, "database": database,
-                "user": "jalan", "password": cluster.password, "known_as": KNOWN_AS,
+                "kind": "postgresql",
+                "host": "127.0.0.1",
+                "port": cluster.port,
+                "database": database,
+                "user": "jalan",
+                "password": cluster.password,
+                "known_as": KNOWN_AS,
                 "aliases": {f"127.0.0.1:{cluster.port}": KNOWN_AS},
             },
             "15 3 * * *",
         )
         for database in databases
-    ]  # fmt: skip
+    ]
     repository = past.make_repository(directory / "repository")
     month = traffic.write_month(directory / "gateway" / "queries.csv")
     found += [
@@ -60,18 +65,31 @@ def demo_sources(cluster: Cluster, databases: tuple[str, ...], desk: str) -> lis
         DemoSource(
             "server log",
             {
-                "kind": "history", "format": "jsonlog", "files": f"{cluster.logs}/*.json", "server": KNOWN_AS,
-                "databases": sorted(databases), "search_path": ["public"],
+                "kind": "history",
+                "format": "jsonlog",
+                "files": f"{cluster.logs}/*.json",
+                "server": KNOWN_AS,
+                "databases": sorted(databases),
+                "search_path": ["public"],
             },
             "*/15 * * * *",
         ),
         DemoSource(
             "query gateway",
             {
-                "kind": "history", "format": "csv", "files": str(month), "server": KNOWN_AS,
+                "kind": "history",
+                "format": "csv",
+                "files": str(month),
+                "server": KNOWN_AS,
                 "mapping": {
-                    "text": "sent", "time": "at", "user": "account", "application": "tool", "database": "db",
-                    "duration": "seconds", "duration_unit": "s", "rows": "rows_out",
+                    "text": "sent",
+                    "time": "at",
+                    "user": "account",
+                    "application": "tool",
+                    "database": "db",
+                    "duration": "seconds",
+                    "duration_unit": "s",
+                    "rows": "rows_out",
                 },
             },
             None,
@@ -79,31 +97,50 @@ def demo_sources(cluster: Cluster, databases: tuple[str, ...], desk: str) -> lis
         DemoSource(
             "harbour register",
             {
-                "kind": "tabular", "datasets": str(OFFICE / "register-datasets.csv"),
-                "flows": str(OFFICE / "register-flows.csv"), "namespace": "file://harbour-office",
+                "kind": "tabular",
+                "datasets": str(OFFICE / "register-datasets.csv"),
+                "flows": str(OFFICE / "register-flows.csv"),
+                "namespace": "file://harbour-office",
                 "dataset_columns": {
-                    "id": "id", "name": "asset", "namespace": "system", "kind": "type", "description": "about",
+                    "id": "id",
+                    "name": "asset",
+                    "namespace": "system",
+                    "kind": "type",
+                    "description": "about",
                     "owner": "steward",
                 },
                 "flow_columns": {
-                    "flow": "flow", "dataset": "dataset", "side": "direction", "input": "in", "output": "out",
-                    "type": "flow_type", "name": "flow_name",
+                    "flow": "flow",
+                    "dataset": "dataset",
+                    "side": "direction",
+                    "input": "in",
+                    "output": "out",
+                    "type": "flow_type",
+                    "name": "flow_name",
                 },
                 "rules": [
                     {"rule": "ignore", "where": {"column": "flow_type", "in": ["retired"]}},
-                    {"rule": "fill", "column": "dataset", "from": "target_hint",
-                     "where": {"column": "direction", "in": ["out"]}},
+                    {
+                        "rule": "fill",
+                        "column": "dataset",
+                        "from": "target_hint",
+                        "where": {"column": "direction", "in": ["out"]},
+                    },
                     {"rule": "drop_duplicates", "by": ["flow", "direction", "dataset"]},
                     {"rule": "missing_side", "side": "output", "from": "target_hint"},
-                    {"rule": "missing_side", "side": "output", "from": "flow",
-                     "where": {"column": "flow_type", "in": ["self_named"]}},
+                    {
+                        "rule": "missing_side",
+                        "side": "output",
+                        "from": "flow",
+                        "where": {"column": "flow_type", "in": ["self_named"]},
+                    },
                 ],
             },
             None,
         ),
         DemoSource("gate loader", {"kind": "events", "file": str(OFFICE / "gate-events.jsonl")}, None),
         DemoSource("harbour office", {"kind": "declared", "location": str(OFFICE / "declared.yaml")}, None),
-    ]  # fmt: skip
+    ]
     return found
 
 

@@ -16,7 +16,11 @@ _READERS = {
     "harbour_office": "notebook",
 }
 _QUERIES: tuple[tuple[str, str, str], ...] = (
-    ("strait", "revenue_desk", "select route_name, sum(gross) from mart.route_month where month >= '{day}' group by 1"),
+    (
+        "strait",
+        "revenue_desk",
+        "select route_name, sum(gross) from mart.route_month where month >= '{day}' group by 1",
+    ),
     ("strait", "revenue_desk", "select channel, refund_rate from mart.refund_watch where week = '{day}'"),
     (
         "strait",
@@ -24,19 +28,35 @@ _QUERIES: tuple[tuple[str, str, str], ...] = (
         "select t.channel, sum(t.fare_paid) from core.ticket_facts t where t.sold_on between '{day}' and '2026-12-31' "
         "group by t.channel order by 2 desc limit {n}",
     ),
-    ("strait", "quay_desk", "select vessel_name, departs_at, load_factor from mart.sailing_board where sailing_id = {n}"),
+    (
+        "strait",
+        "quay_desk",
+        "select vessel_name, departs_at, load_factor from mart.sailing_board where sailing_id = {n}",
+    ),
     ("strait", "quay_desk", "select * from mart.sailing_board where route_name = 'R{n}' and revenue > {n}"),
-    ("strait", "crew_planning", "select crew_id, hours_4_weeks from mart.crew_load where over_limit and hours > {n}"),
+    (
+        "strait",
+        "crew_planning",
+        "select crew_id, hours_4_weeks from mart.crew_load where over_limit and hours > {n}",
+    ),
     (
         "strait",
         "crew_planning",
         "select h.crew_id, h.week, s.seats from core.crew_hours h join core.sailing_revenue s on s.sailing_id = {n} "
         "where h.cost > {n}",
     ),
-    ("harbour", "harbour_office", "select port, max(height_m) from ops.tide_table where measured_at > '{day}' group by port"),
-    ("harbour", "harbour_office", "select wind_knots from ops.weather where port_id in ({n}, 2, 3) and visibility_km < 1"),
+    (
+        "harbour",
+        "harbour_office",
+        "select port, max(height_m) from ops.tide_table where measured_at > '{day}' group by port",
+    ),
+    (
+        "harbour",
+        "harbour_office",
+        "select wind_knots from ops.weather where port_id in ({n}, 2, 3) and visibility_km < 1",
+    ),
     ("ticketing", "revenue_desk", "select topic, count(*) from complaints where closed_at is null group by topic"),
-)  # fmt: skip
+)
 _WRITING = (
     "create table if not exists mart.desk_notes as select sailing_id, revenue from mart.sailing_board where revenue < {n}",
     "insert into mart.desk_notes select sailing_id, earned from mart.sailing_board where sailing_id = {n}",
@@ -61,9 +81,13 @@ def ask(cluster: Cluster, times: int = 3, seed: int = 7) -> None:
     random = np.random.default_rng(seed)
     for database, person, query in _QUERIES:
         address = {
-            "host": "127.0.0.1", "port": cluster.port, "dbname": database, "user": person,
-            "password": cluster.password, "application_name": _READERS[person],
-        }  # fmt: skip
+            "host": "127.0.0.1",
+            "port": cluster.port,
+            "dbname": database,
+            "user": person,
+            "password": cluster.password,
+            "application_name": _READERS[person],
+        }
         with psycopg.connect(**address, autocommit=True) as connection:  # type: ignore[arg-type]
             for _ in range(times):
                 connection.execute(_filled(query, random))
@@ -93,12 +117,26 @@ def write_month(path: Path, seed: int = 11) -> Path:
                 for _ in range(int(random.integers(0, 12))):
                     at = start + timedelta(days=day, minutes=int(random.integers(360, 1200)))
                     writer.writerow(
-                        [at.isoformat(), person, _READERS[person], database, round(float(random.gamma(2, 0.2)), 3),
-                         int(random.integers(1, 5000)), _filled(query, random)]
-                    )  # fmt: skip
+                        [
+                            at.isoformat(),
+                            person,
+                            _READERS[person],
+                            database,
+                            round(float(random.gamma(2, 0.2)), 3),
+                            int(random.integers(1, 5000)),
+                            _filled(query, random),
+                        ]
+                    )
             if day % 10 == 3:
                 writer.writerow(
-                    [(start + timedelta(days=day)).isoformat(), "revenue_desk", "ledger sheets", "strait", 0.1, 0,
-                     "select route_name from mart.route_month where (month = '2026-05-01'"]
-                )  # fmt: skip
+                    [
+                        (start + timedelta(days=day)).isoformat(),
+                        "revenue_desk",
+                        "ledger sheets",
+                        "strait",
+                        0.1,
+                        0,
+                        "select route_name from mart.route_month where (month = '2026-05-01'",
+                    ]
+                )
     return path

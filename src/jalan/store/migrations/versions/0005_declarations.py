@@ -14,7 +14,9 @@ def upgrade() -> None:
         "declaration",
         sa.Column("id", sa.Integer(), primary_key=True),
         sa.Column(
-            "source_id", sa.Integer(), sa.ForeignKey("source.id", deferrable=True, initially="DEFERRED"),
+            "source_id",
+            sa.Integer(),
+            sa.ForeignKey("source.id", deferrable=True, initially="DEFERRED"),
             nullable=False,
         ),
         sa.Column("text", sa.String(), nullable=False),
@@ -22,7 +24,7 @@ def upgrade() -> None:
         sa.Column("declared_by", sa.String(), nullable=False),
         sa.Column("taken_back_at", sa.DateTime(timezone=True), nullable=True),
         sa.Column("taken_back_by", sa.String(), nullable=True),
-    )  # fmt: skip
+    )
     op.create_index("ix_declaration_source_id", "declaration", ["source_id"])
     # The state never said when each was declared; the source was made for the first of them.
     op.execute(

@@ -14,13 +14,23 @@ _SHOWN = {
     "system": ("namespace", "kind", "scanned_at"),
     "container": ("path", "kind", "description", "owner"),
     "dataset": (
-        "container_id", "name", "title", "kind", "description", "owner", "address", "rows", "bytes", "facts",
-        "placeholder", "gone_since",
+        "container_id",
+        "name",
+        "title",
+        "kind",
+        "description",
+        "owner",
+        "address",
+        "rows",
+        "bytes",
+        "facts",
+        "placeholder",
+        "gone_since",
     ),
     "field": ("name", "kind", "type", "ordinal", "description", "facts", "placeholder", "gone_since"),
     "definition": ("revision", "authored_at", "author"),
     "statement": ("kind", "start", "end"),
-}  # fmt: skip
+}
 _LEFT_OUT = {"definition": ("text", "asked", "coverage", "template")}
 
 
