@@ -23,7 +23,7 @@ from queue import Queue
 
 from tools.copies import ROOT, copy_of_project
 
-_FIRST = ("test_corpus.py", "test_extract.py", "test_procedures.py", "test_printing.py")
+_FIRST = ("test_readings.py", "test_corpus.py", "test_extract.py", "test_procedures.py", "test_printing.py")
 _LAST = ("src/jalan/sql", "src/jalan/lineage", "tests/oracle/test_duckdb.py", "tests/oracle/test_duckdb_forms.py")
 _LIMIT = 600  # seconds; a test that never ends has noticed
 _OTHER: dict[type[ast.cmpop], type[ast.cmpop]] = {

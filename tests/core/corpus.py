@@ -57,6 +57,18 @@ def cases(dialect: str) -> list[Case]:
     return found
 
 
+def procedures() -> list[tuple[str, str, str, list[str]]]:
+    """Return (dialect, title, SQL, expected) of the cases of procedures."""
+    found = []
+    for block in (CORPUS / "procedures.txt").read_text().split("\n\n## "):
+        heading, _, rest = block.removeprefix("## ").partition("\n")
+        dialect, _, title = heading.partition(": ")
+        lines = rest.strip("\n").split("\n")
+        sql = "\n".join(line for line in lines if not line.startswith("=") or line[1:2] not in ":>!")
+        found.append((dialect, title, sql, [line for line in lines if line[:2] in ("=:", "=>", "=!")]))
+    return found
+
+
 def read(case: Case) -> Extraction:
     """Extract a case with the tables of the corpora."""
     return extract(case.sql, dialect=case.dialect, tables=TABLES)

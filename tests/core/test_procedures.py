@@ -7,21 +7,12 @@ the case is about.
 import pytest
 
 from jalan import extract
-from tests.core.corpus import CORPUS, TABLES, rendered
+from tests.core.corpus import TABLES, procedures, rendered
 
 
-def _cases() -> list[tuple[str, str, str, list[str]]]:
-    found = []
-    for block in (CORPUS / "procedures.txt").read_text().split("\n\n## "):
-        heading, _, rest = block.removeprefix("## ").partition("\n")
-        dialect, _, title = heading.partition(": ")
-        lines = rest.strip("\n").split("\n")
-        sql = "\n".join(line for line in lines if not line.startswith("=") or line[1:2] not in ":>!")
-        found.append((dialect, title, sql, [line for line in lines if line[:2] in ("=:", "=>", "=!")]))
-    return found
-
-
-@pytest.mark.parametrize(("dialect", "title", "sql", "expected"), _cases(), ids=[case[1] for case in _cases()])
+@pytest.mark.parametrize(
+    ("dialect", "title", "sql", "expected"), procedures(), ids=[case[1] for case in procedures()]
+)
 def test_a_body_is_followed(dialect: str, title: str, sql: str, expected: list[str]) -> None:
     assert rendered(extract(sql, dialect=dialect, tables=TABLES)) == expected
 
