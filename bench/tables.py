@@ -15,10 +15,9 @@ from pathlib import Path
 import numpy as np
 import psycopg
 from pyarrow import csv as arrow_csv
-from sqlalchemy.orm import Session
 
 from jalan.demo.cluster import Cluster
-from jalan.service.graph_cache.snapshot import Snapshot
+from jalan.service.graph_cache.cache import GraphCache
 from stores import bench_cluster, bring_in_twice, empty_store, row
 
 
@@ -92,14 +91,9 @@ def main() -> None:
             }
             bring_in_twice(engine, config, floor)
             start = time.perf_counter()
-            with Session(engine) as session:
-                snapshot = Snapshot(session, None)
-            row(
-                "the graph of all that in memory",
-                time.perf_counter() - start,
-                floor,
-                f"{len(snapshot.links):,} links",
-            )
+            view = GraphCache(engine).get()
+            took = time.perf_counter() - start
+            row("the graph of all that in memory", took, floor, f"{len(view.graph.every_link()):,} links")
 
 
 if __name__ == "__main__":

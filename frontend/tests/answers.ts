@@ -48,7 +48,9 @@ export const facts: DatasetFacts = {
   written_by: [],
   upstream: 3,
   downstream: 2,
+  columns_total: 2,
   reports: ['Board pack'],
+  reports_total: 1,
   unread: 1,
   bytes: 8192,
   details: { role: 'jalan', privileges: { quay_desk: ['select'] } },
@@ -235,6 +237,7 @@ export const page: CatalogPage = {
     owner: [{ value: 'Quay desk', count: 1 }],
     state: [],
   },
+  facet_totals: { kind: 1, system: 0, container: 0, owner: 1, state: 0 },
 }
 
 export const overview: Overview = {

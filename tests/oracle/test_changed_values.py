@@ -12,10 +12,11 @@ from jalan.demo.cluster import Cluster
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.sources import DESK_TOKEN
 from jalan.demo.start import fill_store
-from jalan.service.graph_cache.cache import SnapshotCache
-from jalan.service.graph_cache.snapshot import Snapshot
+from jalan.graph.impact import touched
+from jalan.service.context import Context
 from jalan.sources.folder import read_folder
 from tests.conftest import ROOT, SMALL, Demo, admin, fresh_database
+from tests.graphs import all_datasets, all_fields
 
 SEED = 11
 CHOSEN = 16
@@ -57,8 +58,9 @@ def scratch() -> Iterator[Demo]:
 
 
 @pytest.fixture(scope="module")
-def snapshot(scratch: Demo) -> Snapshot:
-    return SnapshotCache(scratch.engine).get()
+def context(scratch: Demo) -> Iterator[Context]:
+    with Context(scratch.engine, "test") as found:
+        yield found
 
 
 def _sources(connection: psycopg.Connection) -> list[tuple[str, str, str]]:
@@ -72,12 +74,16 @@ def _sources(connection: psycopg.Connection) -> list[tuple[str, str, str]]:
     return [(t, c, kind) for t, c, kind in connection.execute(query) if kind in _CHANGED]
 
 
-def _landed(snapshot: Snapshot, database: str, table: str, column: str) -> int | None:
+def _landed(context: Context, database: str, table: str, column: str) -> int | None:
     """The position of a source column if anything reads it at all."""
-    for position, field in enumerate(snapshot.fields):
-        if field.name == column and snapshot.datasets[field.dataset].name == f"{database}.{table}":
-            return position if bool(np.any(snapshot.graph.sources == position)) else None
-    return None
+    graph = context.graph.graph
+    names = {info.name: info.title for info in all_datasets(context).values()}
+    field = all_fields(context).get(f"{names.get(f'{database}.{table}')}.{column}")
+    if field is None:
+        return None
+    position = graph.field_position(field.id)
+    links, _ = graph.links_from(np.array([position], dtype=np.int32), False)
+    return position if len(links) else None
 
 
 def _contents(warehouse: psycopg.Connection) -> Contents:
@@ -114,22 +120,25 @@ def _digest(warehouse: psycopg.Connection, found: Contents, table: str, columns:
     found.update({(table, column): value for column, value in zip(columns, row, strict=True)})
 
 
-def _reached(snapshot: Snapshot, field: int) -> set[tuple[str, str]]:
-    by_any = snapshot.graph.touched(np.array([field]))
+def _reached(context: Context, field: int) -> set[tuple[str, str]]:
+    graph = context.graph.graph
+    met = touched(graph, np.array([field], dtype=np.int32)).nodes
+    fields = context.names.fields_at(met[met >= 0].tolist())
+    datasets = context.names.datasets_at({int(graph.field_dataset[position]) for position in fields})
     names = set()
-    for node in np.flatnonzero(by_any.distance[: snapshot.graph.fields] >= 0).tolist():
-        dataset = snapshot.datasets[snapshot.fields[node].dataset]
+    for position, info in fields.items():
+        dataset = datasets[int(graph.field_dataset[position])]
         short = dataset.name if dataset.kind == "report" else ".".join(dataset.name.split(".")[1:])
-        names.add((short, snapshot.fields[node].name))
+        names.add((short, info.name))
     return names
 
 
-def test_what_changes_is_reached(scratch: Demo, snapshot: Snapshot) -> None:
+def test_what_changes_is_reached(scratch: Demo, context: Context) -> None:
     candidates = []
     for source in scenario.SOURCES:
         with admin(scratch.cluster, source) as connection:
             for table, column, kind in _sources(connection):
-                field = _landed(snapshot, source, table, column)
+                field = _landed(context, source, table, column)
                 if field is not None:
                     candidates.append((source, table, column, kind, field))
     chosen = random.Random(SEED).sample(candidates, CHOSEN)
@@ -150,15 +159,15 @@ def test_what_changes_is_reached(scratch: Demo, snapshot: Snapshot) -> None:
                     connection.execute("drop table public.kept")
             changed = {name for name in before if after[name] != before[name]}
             telling += bool(changed)
-            missed = changed - _reached(snapshot, field)
+            missed = changed - _reached(context, field)
             assert not missed, f"{source}.{table}.{column} changed {sorted(missed)} unseen"
     assert telling >= AT_LEAST_TELLING
 
 
-def test_the_comparison_can_fail(scratch: Demo, snapshot: Snapshot) -> None:
+def test_the_comparison_can_fail(scratch: Demo, context: Context) -> None:
     """A column of another part of the business must not be said to reach the revenue of a sailing."""
-    tide = _landed(snapshot, "harbour", "ops.incidents", "severity")
+    tide = _landed(context, "harbour", "ops.incidents", "severity")
     assert tide is not None
-    reached = _reached(snapshot, tide)
+    reached = _reached(context, tide)
     assert ("core.disruptions", "severity") in reached
     assert ("core.sailing_revenue", "gross") not in reached

@@ -5,7 +5,7 @@ from typing import Any
 
 from sqlalchemy import Engine, inspect, text
 
-_LEFT_OUT = {"alembic_version", "ingestion", "source", "past"}
+_LEFT_OUT = {"alembic_version", "graph_version", "ingestion", "source", "past"}
 _TIMES = {"first_seen", "scanned_at", "gone_since", "valid_from", "valid_to", "since", "created_at", "authored_at",
           "first_at", "last_at"}  # fmt: skip
 _NAMES = {
@@ -33,7 +33,7 @@ def content(engine: Engine) -> dict[str, Counter[Any]]:
                 tuple(
                     (name, _shown(name, value, names.get(leads[name], {}) if name in leads else None))
                     for name, value in row.items()
-                    if name != "id"
+                    if name not in ("id", "changed")
                 )
                 for row in rows
             )

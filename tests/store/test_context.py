@@ -12,7 +12,7 @@ from jalan.service.catalog.find import find
 from jalan.service.catalog.pages import BadCursor, catalog
 from jalan.service.context import Context
 from jalan.service.errors import Invalid, NotFound
-from jalan.service.graph_cache.cache import SnapshotCache
+from jalan.service.graph_cache.cache import GraphCache
 from jalan.service.ingest import identity, sources
 from jalan.service.ingest.once import load
 from jalan.service.lineage.dependents import dependents
@@ -20,6 +20,7 @@ from jalan.service.lineage.evidence import evidence
 from jalan.service.lineage.export import find_dataset, format_named
 from jalan.service.lineage.lanes import lanes
 from jalan.service.lineage.trail import trail
+from tests.graphs import all_datasets, all_fields
 
 SQL = """\
 create table core.fares as select ticket_id, fare * 2 as double, fare from landing.tickets where not void;
@@ -40,9 +41,8 @@ def ferry(store: Engine, tmp_path: Path) -> Engine:
 
 def ids(context: Context) -> dict[str, int]:
     """Return the ids of fields and datasets by the names that people see."""
-    graph = context.graph
-    named = {info.title: info.id for info in graph.datasets}
-    return named | {f"{graph.datasets[f.dataset].title}.{f.name}": f.id for f in graph.fields}
+    named = {info.title: info.id for info in all_datasets(context).values()}
+    return named | {name: info.id for name, info in all_fields(context).items()}
 
 
 # --- the context itself ----------------------------------------------------------------------------------
@@ -50,7 +50,7 @@ def ids(context: Context) -> dict[str, int]:
 
 def test_reading_holds_nobody_up(ferry: Engine) -> None:
     context = Context(ferry, "test")
-    assert context.graph.datasets
+    assert context.graph.graph.datasets
     done = threading.Event()
 
     def change() -> None:
@@ -81,7 +81,7 @@ def test_the_graph_is_read_once_for_a_context(ferry: Engine) -> None:
 
 
 def test_contexts_share_the_graph_of_now_until_something_comes_in(ferry: Engine, tmp_path: Path) -> None:
-    cache = SnapshotCache(ferry)
+    cache = GraphCache(ferry)
     with Context(ferry, "a", cache=cache) as one, Context(ferry, "b", cache=cache) as other:
         assert one.graph is other.graph
         before = one.graph
@@ -94,7 +94,7 @@ def test_contexts_share_the_graph_of_now_until_something_comes_in(ferry: Engine,
 
 def test_a_time_before_anything_shows_nothing(ferry: Engine) -> None:
     with Context(ferry, "test", as_of=datetime.now(UTC) - timedelta(days=1)) as context:
-        assert context.graph.datasets == []
+        assert not context.graph.graph.known_datasets.any()
         assert catalog(context, "", {}, 10, None).total == 0
 
 
@@ -234,7 +234,7 @@ def test_the_catalog_pages_through_all_and_counts_what_a_choice_would_leave(ferr
 @pytest.mark.parametrize("ask", [lambda c: facts(c, 9999), lambda c: lanes(c, 9999, 1, 1, True),
                                  lambda c: evidence(c, 9999), lambda c: dependents(c, 9999, True),
                                  lambda c: trail(c, [9999], True), lambda c: format_named("fax"),
-                                 lambda c: find_dataset(c.graph, "lighthouse")])  # fmt: skip
+                                 lambda c: find_dataset(c, "lighthouse")])  # fmt: skip
 def test_what_is_not_there_is_said_to_be_not_there(ferry: Engine, ask: object) -> None:
     with Context(ferry, "test") as context, pytest.raises(NotFound, match="there is no"):
         ask(context)  # type: ignore[operator]
@@ -244,4 +244,4 @@ def test_a_dataset_is_named_with_or_without_its_database(ferry: Engine) -> None:
     with Context(ferry, "test") as context:
         id_ = ids(context)["core.fares"]
         names = ["core.fares", "strait.core.fares", "postgres://islands:5432/strait.core.fares", str(id_)]
-        assert [find_dataset(context.graph, name) for name in names] == [id_] * 4
+        assert [find_dataset(context, name) for name in names] == [id_] * 4

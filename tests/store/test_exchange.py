@@ -10,13 +10,11 @@ import pyarrow.parquet as pq
 import pydot
 import pytest
 from sqlalchemy import Engine
-from sqlalchemy.orm import Session
 
 from jalan.formats.graph import GraphRecord, LinkRecord
 from jalan.formats.registry import FORMATS
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
-from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import sources
 from jalan.service.ingest.configuration import EventsConfig
 from jalan.service.lineage.export import export, find_dataset, graph_record
@@ -26,13 +24,13 @@ from tests.store.state import content
 
 def _export(engine: Engine, form: str, around: str | None = None, **hops: int) -> bytes:
     with Context(engine, "test") as context:
-        dataset = None if around is None else find_dataset(context.graph, around)
+        dataset = None if around is None else find_dataset(context, around)
         return export(context, FORMATS[form], around=dataset, **hops)
 
 
 def _record(engine: Engine) -> GraphRecord:
-    with Session(engine) as session:
-        return graph_record(Snapshot(session, None), session)
+    with Context(engine, "test") as context:
+        return graph_record(context)
 
 
 def _link(k: LinkRecord) -> tuple[object, ...]:

@@ -9,13 +9,14 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from jalan.service.catalog import provenance
+from jalan.service.catalog.facts import facts
 from jalan.service.context import Context
 from jalan.service.errors import Conflict, NotFound
-from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import identity, sources
 from jalan.service.ingest.registry import parse_config
 from jalan.service.usage.uses import uses
 from jalan.store.schema import Dataset
+from tests.graphs import all_datasets, all_links
 from tests.store.state import content
 
 FILES = {
@@ -61,13 +62,8 @@ def _id(store: Engine, name: str) -> int:
 
 def _graph(store: Engine) -> tuple[set[str], set[tuple[str, str]]]:
     """The names of datasets, and links between columns."""
-    with Session(store) as session:
-        snapshot = Snapshot(session, None)
-    links = {
-        (snapshot.node_label(s), snapshot.node_label(t))
-        for s, t in zip(snapshot.graph.sources.tolist(), snapshot.graph.targets.tolist(), strict=True)
-    }
-    return {d.name for d in snapshot.datasets}, links
+    with Context(store, "test") as context:
+        return {info.name for info in all_datasets(context).values()}, all_links(context)
 
 
 def test_two_become_one_with_all_links_and_two_again_without_loss(known: Engine) -> None:
@@ -77,11 +73,10 @@ def test_two_become_one_with_all_links_and_two_again_without_loss(known: Engine)
     names, links = _graph(known)
     assert "strait.core.fares_old" not in names
     assert ("core.fares.port", "mart.board.port") in links, "what read the old name reads the new one"
-    with Session(known) as session:
-        snapshot = Snapshot(session, None)
-        info = snapshot.datasets[snapshot.dataset_at[old]]
+    with Context(known, "test") as context:
+        info = context.names.dataset(context.graph.dataset(old))
         assert info.id == new, "the address of the old one leads to the new one"
-        (shown,) = provenance.aliases(session, info)
+        (shown,) = provenance.aliases(context.session, info)
         assert (shown.name, shown.who, shown.note, shown.origin) == (
             "strait.core.fares_old", "Ana Quay", "renamed in May", "person",
         )  # fmt: skip
@@ -108,10 +103,9 @@ def test_uses_go_with_a_join_and_come_back(known: Engine, tmp_path: Path) -> Non
     sources.ingest(Context(known, "test"), sources.ensure(Context(known, "test"), "queries", config), config=config)
 
     def people(name: str) -> list[str]:
-        with Session(known) as session:
-            snapshot = Snapshot(session, None)
-            info = snapshot.datasets[snapshot.dataset_at[_id(known, name)]]
-            return [use.person for use in uses(session, info, datetime(2026, 11, 21, tzinfo=UTC))]
+        with Context(known, "test") as context:
+            info = context.names.dataset(context.graph.dataset(_id(known, name)))
+            return [use.person for use in uses(context.session, info, datetime(2026, 11, 21, tzinfo=UTC))]
 
     assert (people("strait.core.fares_old"), people("strait.core.fares")) == (["ana"], ["ben"])
     alias = identity.join(
@@ -137,8 +131,8 @@ def test_the_past_shows_two_where_they_were_two(known: Engine) -> None:
 
     before = datetime.now(UTC)
     identity.join(Context(known, "Ana Quay"), _id(known, "strait.core.fares_old"), _id(known, "strait.core.fares"))
-    with Session(known) as session:
-        assert "strait.core.fares_old" in {d.name for d in Snapshot(session, before).datasets}
+    with Context(known, "test", as_of=before) as context:
+        assert "strait.core.fares_old" in {info.name for info in all_datasets(context).values()}
 
 
 def test_what_makes_no_sense_is_refused(known: Engine) -> None:
@@ -193,16 +187,10 @@ def test_a_conflict_is_kept_with_both_claims_and_the_system_itself_wins(
     sources.ingest(Context(known, "test"), sources.ensure(Context(known, "test"), "scan", config), config=config)
     # A later word of somebody else does not count more than the system's own.
     _events(known, tmp_path, _event(server, name, {"port": "varchar", "fare": "integer", "note": "text"}))
-    with Session(known) as session:
-        snapshot = Snapshot(session, None)
-        info = next(d for d in snapshot.datasets if d.name == name)
-        types = {
-            snapshot.fields[f].name: snapshot.fields[f].type
-            for f in info.fields if snapshot.fields[f].gone_since is None
-        }  # fmt: skip
-        found = {
-            c.column: [(k.source, k.has, k.type) for k in c.claims] for c in provenance.conflicts(session, info)
-        }
+    with Context(known, "test") as context:
+        shown = facts(context, _id(known, name))
+    types = {column.name: column.type for column in shown.columns}
+    found = {c.column: [(k.source, k.has, k.type) for k in c.claims] for c in shown.conflicts}
     assert types == {"port": "text", "fare": "numeric(8,2)", "sold_on": "date"}
     assert found == {
         "port": [("scan", True, "text"), ("events", True, "varchar")],
@@ -217,14 +205,14 @@ def test_two_names_of_a_server_are_one_system(known: Engine, tmp_path: Path) -> 
         known, tmp_path, _event("postgres://tide:6000", "strait.core.fares", {"port": "text", "fare": "numeric"})
     )
     before = _graph(known)
-    with Session(known) as session:
-        assert len(Snapshot(session, None).datasets) == 5
+    with Context(known, "test") as context:
+        assert len(all_datasets(context)) == 5
     alias = identity.join_systems(Context(known, "Ana Quay"), "postgresql://TIDE:6000", "postgres://islands")
-    with Session(known) as session:
-        snapshot = Snapshot(session, None)
-        assert len(snapshot.datasets) == 4
-        assert {d.namespace for d in snapshot.datasets} == {"postgres://islands:5432"}
-        assert identity.find_alias(session, "postgres://tide:6000", "postgres://islands:5432") == alias
+    with Context(known, "test") as context:
+        infos = all_datasets(context)
+        assert len(infos) == 4
+        assert {info.namespace for info in infos.values()} == {"postgres://islands:5432"}
+        assert identity.find_alias(context.session, "postgres://tide:6000", "postgres://islands:5432") == alias
     with pytest.raises(Conflict, match="are one already"):
         identity.join_systems(Context(known, "Ana Quay"), "postgres://tide:6000", "postgres://islands:5432")
     identity.part(Context(known, "Ana Quay"), alias)

@@ -222,7 +222,13 @@ def test_the_migrations_make_what_the_models_say(store: Engine) -> None:
     from jalan.store.schema import Base
 
     with store.connect() as connection:
-        context = MigrationContext.configure(connection, opts={"compare_type": True})
+
+        def told(thing: object, name: str | None, type_: str, reflected: bool, other: object) -> bool:
+            return not (type_ == "index" and str(name).endswith(("_words", "_description", "_lower_name")))
+
+        # Indexes over expressions, for finding, stand in their migration alone.
+        options = {"compare_type": True, "include_object": told}
+        context = MigrationContext.configure(connection, opts=options)
         assert compare_metadata(context, Base.metadata) == []
         assert connection.execute(text("select count(*) from alembic_version")).scalar() == 1
 

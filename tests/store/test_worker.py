@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 from sqlalchemy import Engine
 
+from jalan.service.catalog.pages import catalog
 from jalan.service.context import Context
 from jalan.service.ingest import log, overview, sources, worker
 from jalan.service.ingest.registry import parse_config
@@ -39,7 +40,7 @@ def test_it_brings_the_source_up_to_date_under_the_number_that_was_announced(sto
     with Context(store, "test") as context:
         found = overview.ingestion(context, number)
         assert (found.state, found.who, found.changed["links"]) == ("done", "schedule", 1)
-        assert {d.title for d in context.graph.datasets} == {"core.fares", "landing.tickets"}
+        assert {row.title for row in catalog(context, "", {}, 9, None).items} == {"core.fares", "landing.tickets"}
 
 
 def test_what_ends_it_is_its_last_word(store: Engine, source: int, capsys: pytest.CaptureFixture[str]) -> None:

@@ -64,6 +64,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/catalog/facets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Facet
+         * @description Find values of a facet of the catalog, for a choice as in GET /api/v1/catalog.
+         */
+        get: operations["facet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/datasets/{dataset}": {
         parameters: {
             query?: never;
@@ -73,7 +93,7 @@ export interface paths {
         };
         /**
          * Get Dataset
-         * @description One asset with all its facts and columns.
+         * @description One asset with its facts and some hundred of its columns.
          */
         get: operations["dataset"];
         put?: never;
@@ -548,6 +568,8 @@ export interface components {
         /**
          * CatalogPage
          * @description A page of the catalog with counting facets. ``next`` is the cursor of the next page.
+         *
+         *     facet_totals: how many values each facet has; ``facets`` lists the most frequent, and those that are chosen.
          */
         CatalogPage: {
             /** Items */
@@ -562,6 +584,10 @@ export interface components {
              */
             facets: {
                 [key: string]: components["schemas"]["FacetCount"][];
+            };
+            /** Facet Totals */
+            facet_totals: {
+                [key: string]: number;
             };
         };
         /**
@@ -818,6 +844,8 @@ export interface components {
         /**
          * DatasetFacts
          * @description An asset with its facts and columns. details: what its system tells beyond that, by name.
+         *
+         *     columns_total, reports_total: how many there are, where not all are listed.
          */
         DatasetFacts: {
             /** Id */
@@ -857,6 +885,8 @@ export interface components {
             feeds_itself: boolean;
             /** Columns */
             columns: components["schemas"]["ColumnFact"][];
+            /** Columns Total */
+            columns_total: number;
             /** Written By */
             written_by: components["schemas"]["DefinitionFact"][];
             /** Upstream */
@@ -865,6 +895,8 @@ export interface components {
             downstream: number;
             /** Reports */
             reports: string[];
+            /** Reports Total */
+            reports_total: number;
             /** Unread */
             unread: number;
             /** Bytes */
@@ -1057,6 +1089,16 @@ export interface components {
             value: string;
             /** Count */
             count: number;
+        };
+        /**
+         * FacetPage
+         * @description Values of one facet, the most frequent first. total: how many there are in all.
+         */
+        FacetPage: {
+            /** Values */
+            values: components["schemas"]["FacetCount"][];
+            /** Total */
+            total: number;
         };
         /**
          * FieldBrief
@@ -1787,7 +1829,7 @@ export interface operations {
                 /** @description Words that the name must hold. */
                 q: string;
                 limit?: number;
-                /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
             header?: never;
@@ -1825,7 +1867,7 @@ export interface operations {
                 state?: string[] | null;
                 limit?: number;
                 cursor?: string | null;
-                /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
             header?: never;
@@ -1852,10 +1894,53 @@ export interface operations {
             503: components["responses"]["Unavailable"];
         };
     };
+    facet: {
+        parameters: {
+            query?: {
+                /** @description Words that the value must hold. */
+                values?: string;
+                q?: string;
+                kind?: string[] | null;
+                system?: string[] | null;
+                container?: string[] | null;
+                owner?: string[] | null;
+                state?: string[] | null;
+                limit?: number;
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacetPage"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
     dataset: {
         parameters: {
             query?: {
-                /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
+                /** @description Columns to leave out at the start. */
+                columns_from?: number;
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
             header?: never;
@@ -2065,7 +2150,7 @@ export interface operations {
                 downstream?: number;
                 /** @description Whether links that only decide count too. */
                 conditions?: boolean;
-                /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
             header?: never;
@@ -2101,7 +2186,7 @@ export interface operations {
                 field: number[];
                 /** @description Whether links that only decide count too. */
                 conditions?: boolean;
-                /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
             header?: never;
@@ -2131,7 +2216,7 @@ export interface operations {
     evidence: {
         parameters: {
             query?: {
-                /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
             header?: never;
@@ -2165,7 +2250,7 @@ export interface operations {
             query?: {
                 /** @description Whether links that only decide count too. */
                 conditions?: boolean;
-                /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
             header?: never;
@@ -2228,7 +2313,7 @@ export interface operations {
                 around?: number | null;
                 upstream?: number;
                 downstream?: number;
-                /** @description Show the graph as it was at this time (ISO 8601 with zone); now by default. */
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
             header?: never;

@@ -37,7 +37,7 @@ def export_command(
     Example: `jalan export --format mermaid --around mart.loyalty`
     """
     with explained(), context_of(store) as context:
-        dataset = None if around is None else find_dataset(context.graph, around)
+        dataset = None if around is None else find_dataset(context, around)
         found = export(context, FORMATS[form], around=dataset, upstream=upstream, downstream=downstream)
     if output is None:
         sys.stdout.buffer.write(found)
@@ -120,6 +120,6 @@ def alias_command(
             identity.join_systems(context, name, stands_for, note)
             messages.print(f"{name} is {stands_for} from now on", markup=False)
             return
-        ids = find_dataset(context.graph, name), find_dataset(context.graph, stands_for)
+        ids = find_dataset(context, name), find_dataset(context, stands_for)
         identity.join(context, *ids, note=note)
     messages.print(f"{name} is {stands_for} from now on", markup=False)

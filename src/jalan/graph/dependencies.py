@@ -1,217 +1,306 @@
-"""The graph of fields and datasets, and the questions asked of it.
+"""The graph at one moment: its nodes, its links with compressed rows, and which of them hold."""
 
-A node is a field (0 … fields - 1) or a dataset (fields … fields + datasets - 1). A link goes from a field to a
-field, or, where it decides which rows there are, to a dataset.
-"""
-
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field, fields
 from functools import cached_property
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from jalan.graph.spread import Adjacency, Ints, Reach, adjacency, spread
+from jalan.graph.columns import (
+    FOREVER,
+    NO_DATASETS,
+    NO_FIELDS,
+    NOTHING_LINKED,
+    PLACEHOLDER,
+    REPORT,
+    STAR,
+    DatasetColumns,
+    FieldColumns,
+    Flags,
+    Ints,
+    Joined,
+    LinkColumns,
+    Positions,
+    kinds_of,
+)
+from jalan.graph.index import Part, Rows, edges_at
 
-VALUE, CONDITION, ROWS, CONTAINS = range(4)
-"""Kinds of edges. CONTAINS leads from a dataset to its fields: what decides its rows touches them all."""
+_NONE = np.empty(0, dtype=np.int32)
 
 
-@dataclass(frozen=True, slots=True)
-class Hop:
-    """One edge of a path: ``edge`` is a position among the links, or -1 from a dataset to its field."""
+@dataclass(frozen=True, slots=True, eq=False)
+class Nodes:
+    """Datasets and fields, and which are read as others.
 
-    source: int
-    target: int
-    edge: int
-
-
-class Dependencies:
-    """The graph, in arrays.
-
-    field_dataset: (fields,) dataset of each field.
-    sources: (links,) field nodes.
-    targets: (links,) nodes.
-    kinds: (links,) VALUE, CONDITION or ROWS.
-    datasets: how many there are.
-    stars: the fields that stand for all columns of their dataset, where nobody said which column goes where.
+    dataset_at, field_at: positions by id. canonical_dataset, canonical_field: (datasets,), (fields,) the position
+    that each is read as; itself, most of the time. joined: what these were made of.
     """
 
-    def __init__(
-        self,
-        field_dataset: Ints,
-        sources: Ints,
-        targets: Ints,
-        kinds: Ints,
-        datasets: int,
-        stars: Ints | None = None,
-    ) -> None:
-        self.field_dataset = field_dataset
-        self.sources = sources
-        self.targets = targets
-        self.kinds = kinds
-        self.fields = len(field_dataset)
-        self.datasets = datasets
-        self.stars = np.empty(0, dtype=np.int64) if stars is None else stars
-        self.nodes = self.fields + datasets
-        self._walks: dict[bool, tuple[Adjacency, Adjacency]] = {}
+    datasets: DatasetColumns
+    fields: FieldColumns
+    dataset_at: Positions
+    field_at: Positions
+    canonical_dataset: Ints
+    canonical_field: Ints
+    joined: Joined
+
+
+def nodes_of(datasets: DatasetColumns, fields: FieldColumns, joined: Joined) -> Nodes:
+    """Index nodes by id, and say which are read as others."""
+    dataset_at, field_at = Positions.of(datasets.ids), Positions.of(fields.ids)
+    canonical = []
+    for at, size, pairs in (
+        (dataset_at, len(datasets), joined.datasets),
+        (field_at, len(fields), joined.fields),
+    ):
+        found = np.arange(size, dtype=np.int32)
+        ones, others = at[pairs[:, 0]], at[pairs[:, 1]]
+        known = (ones >= 0) & (others >= 0)
+        found[ones[known]] = others[known]
+        canonical.append(found)
+    return Nodes(datasets, fields, dataset_at, field_at, canonical[0], canonical[1], joined)
+
+
+NO_NODES = nodes_of(NO_DATASETS, NO_FIELDS, Joined(*(np.empty((0, 2), dtype=np.int32) for _ in range(2))))
+
+
+@dataclass(eq=False)
+class Dependencies:
+    """The graph as it is, or as it was at a time. It never changes; another moment is another one.
+
+    nodes: all that there ever were.
+    parts: the links; alive: for each part which of its links hold, none where all do.
+    at: the time, none for now. struck: positions in the first part of links that hold no longer.
+    """
+
+    nodes: Nodes
+    parts: tuple[Part, ...]
+    alive: tuple[Flags | None, ...]
+    at: int | None = None
+    struck: Ints = field(default_factory=lambda: _NONE)
+
+    # --- nodes ---------------------------------------------------------------------------------------
+
+    @property
+    def fields(self) -> int:
+        """How many positions of fields there are."""
+        return len(self.nodes.fields)
+
+    @property
+    def datasets(self) -> int:
+        """How many positions of datasets there are."""
+        return len(self.nodes.datasets)
+
+    def dataset_position(self, id_: int) -> int:
+        """Return the position of a dataset by its id, or of the one that it is read as; -1 where there is none."""
+        position = self.nodes.dataset_at.one(id_)
+        if position < 0 or not self._was_there(int(self.nodes.datasets.since[position])):
+            return -1
+        return int(self.nodes.canonical_dataset[position])
+
+    def field_position(self, id_: int) -> int:
+        """Return the position of a field by its id, or of the one that it is read as; -1 where there is none."""
+        position = self.nodes.field_at.one(id_)
+        if position < 0 or not self._was_there(int(self.nodes.fields.since[position])):
+            return -1
+        return int(self.nodes.canonical_field[position])
+
+    def _was_there(self, since: int) -> bool:
+        return self.at is None or since <= self.at
+
+    @cached_property
+    def field_dataset(self) -> Ints:
+        """The dataset of each field, (fields,)."""
+        return self.nodes.canonical_dataset[self.nodes.fields.dataset]
 
     def dataset_of(self, nodes: Ints) -> Ints:
-        """Return the dataset of each node: of a field the one that has it, of a dataset itself."""
-        is_field = nodes < self.fields
-        found = nodes - self.fields
+        """Return the dataset of each node: of a field the one that has it, of rows the one whose they are."""
+        found = ~nodes
+        is_field = nodes >= 0
         found[is_field] = self.field_dataset[nodes[is_field]]
         return found
 
-    # --- lanes ---------------------------------------------------------------------------------------
+    @cached_property
+    def known_fields(self) -> Flags:
+        """Which fields there are, each once: gone ones too, those that are read as others not; (fields,)."""
+        found: Flags = self.nodes.canonical_field == np.arange(self.fields, dtype=np.int32)
+        return found if self.at is None else found & (self.nodes.fields.since <= self.at)
 
     @cached_property
-    def dataset_ends(self) -> tuple[Ints, Ints]:
-        """The datasets at both ends of every link, (sources, targets), each (links,)."""
-        return self.dataset_of(self.sources), self.dataset_of(self.targets)
+    def live_fields(self) -> Flags:
+        """Those of the known fields that are not gone, (fields,)."""
+        return self.known_fields & ~self._are_gone(self.nodes.fields.gone)
 
-    def _between_datasets(self, conditions: bool) -> tuple[Adjacency, Adjacency]:
-        """The walks between datasets, (upstream, downstream); sorted once, because every row of a catalog asks."""
-        found = self._walks.get(conditions)
-        if found is None:
-            sources, targets = self.dataset_ends
-            kept = sources != targets
-            if not conditions:
-                kept &= self.kinds == VALUE
-            sources, targets = sources[kept], targets[kept]
-            found = (adjacency(targets, sources, self.datasets), adjacency(sources, targets, self.datasets))
-            self._walks[conditions] = found
+    @cached_property
+    def known_datasets(self) -> Flags:
+        """Which datasets there are, each once, (datasets,)."""
+        found: Flags = self.nodes.canonical_dataset == np.arange(self.datasets, dtype=np.int32)
+        return found if self.at is None else found & (self.nodes.datasets.since <= self.at)
+
+    @cached_property
+    def live_datasets(self) -> Flags:
+        """Those of the known datasets that are not gone, (datasets,)."""
+        return self.known_datasets & ~self._are_gone(self.nodes.datasets.gone)
+
+    def _are_gone(self, since: NDArray[np.int64]) -> Flags:
+        gone: Flags = since < FOREVER if self.at is None else since <= self.at
+        return gone
+
+    @cached_property
+    def reports(self) -> Flags:
+        """Which datasets are reports, (datasets,)."""
+        return (self.nodes.datasets.flags & REPORT).astype(np.bool_)
+
+    @cached_property
+    def placeholders(self) -> Flags:
+        """Which datasets nobody has scanned, (datasets,)."""
+        return (self.nodes.datasets.flags & PLACEHOLDER).astype(np.bool_)
+
+    @cached_property
+    def stars(self) -> Flags:
+        """Which fields stand for all columns of their dataset, (fields,)."""
+        return (self.nodes.fields.flags & STAR).astype(np.bool_)
+
+    @cached_property
+    def has_stars(self) -> bool:
+        """Whether any dataset has columns that nobody has named."""
+        return bool(np.any(self.star_of >= 0))
+
+    @cached_property
+    def star_of(self) -> Ints:
+        """The star of each dataset, -1 where all columns are known, (datasets,)."""
+        found = np.full(self.datasets, -1, dtype=np.int32)
+        stars = np.flatnonzero(self.stars & self.known_fields).astype(np.int32)
+        found[self.field_dataset[stars]] = stars
         return found
 
-    def hops(self, dataset: int, conditions: bool = True) -> tuple[Ints, Ints]:
-        """Return how many hops every dataset lies (upstream, downstream) of one; -1 where nothing leads.
+    @cached_property
+    def _members(self) -> Rows:
+        fields = np.flatnonzero(self.known_fields).astype(np.int32)
+        datasets = self.field_dataset[fields]
+        order = np.argsort(datasets, kind="stable")
+        starts = np.zeros(self.datasets + 1, dtype=np.int32)
+        np.cumsum(np.bincount(datasets, minlength=self.datasets), out=starts[1:])
+        return Rows(starts, starts[:-1], fields[order])
 
-        Each is (datasets,). Cost: one walk each way.
-        """
-        upstream, downstream = self._between_datasets(conditions)
-        seed = np.array([dataset])
-        return spread(upstream, seed).distance, spread(downstream, seed).distance
-
-    def feeds_itself(self, dataset: int) -> bool:
-        """Whether a dataset is read by what writes it."""
-        sources, targets = self.dataset_ends
-        return bool(np.any((sources == dataset) & (targets == dataset)))
-
-    # --- trails --------------------------------------------------------------------------------------
+    def fields_of(self, datasets: Ints) -> tuple[Ints, Ints]:
+        """Return the fields of datasets, and for each of them where its dataset stands among these."""
+        return edges_at(self._members, datasets, by_value=False)
 
     @cached_property
-    def _value_edges(self) -> Ints:
-        return np.flatnonzero(self.kinds == VALUE)
+    def column_counts(self) -> Ints:
+        """How many fields each dataset has that are not gone, (datasets,)."""
+        return np.bincount(self.field_dataset[self.live_fields], minlength=self.datasets).astype(np.int32)
 
-    def trail(self, fields: Ints) -> tuple[Ints, Ints, Ints]:
-        """Return what carries the values of fields: hops upstream and downstream, and the links between.
+    @cached_property
+    def all_counts(self) -> Ints:
+        """How many fields each dataset has, gone ones too, (datasets,)."""
+        return np.bincount(self.field_dataset[self.known_fields], minlength=self.datasets).astype(np.int32)
 
-        Only value links are followed; they are carried as positions among all links.
+    # --- links ---------------------------------------------------------------------------------------
+
+    @cached_property
+    def _offsets(self) -> list[int]:
+        found = [0]
+        for part in self.parts:
+            found.append(found[-1] + len(part))
+        return found
+
+    def _edges(self, which: Callable[[Part], Rows], nodes: Ints, by_value: bool) -> tuple[Ints, Ints]:
+        found = []
+        for part, alive, offset in zip(self.parts, self.alive, self._offsets, strict=False):
+            links, where = edges_at(which(part), nodes, by_value)
+            if not len(links):
+                continue
+            if alive is not None:
+                kept = alive[links]
+                links, where = links[kept], where[kept]
+            found.append((links + np.int32(offset) if offset else links, where))
+        if len(found) == 1:
+            return found[0]
+        if not found:
+            return _NONE, _NONE
+        return np.concatenate([links for links, _ in found]), np.concatenate([where for _, where in found])
+
+    def links_from(self, fields: Ints, by_value: bool) -> tuple[Ints, Ints]:
+        """Return the links that start at fields, and for each where its field stands among these."""
+        return self._edges(lambda part: part.forward, fields, by_value)
+
+    def links_to(self, fields: Ints, by_value: bool) -> tuple[Ints, Ints]:
+        """Return the links that end at fields, and for each where its field stands among these."""
+        return self._edges(lambda part: part.backward, fields, by_value)
+
+    def links_deciding(self, datasets: Ints) -> tuple[Ints, Ints]:
+        """Return the links that decide about the rows of datasets, and for each where its dataset stands."""
+        return self._edges(lambda part: part.deciding, datasets, by_value=False)
+
+    def every_link(self) -> Ints:
+        """Return all links that hold. Cost: all links."""
+        found = []
+        for part, alive, offset in zip(self.parts, self.alive, self._offsets, strict=False):
+            mine = np.arange(len(part)) if alive is None else np.flatnonzero(alive)
+            found.append((mine + offset).astype(np.int32))
+        return np.concatenate(found) if found else _NONE
+
+    def columns(self, links: Ints) -> LinkColumns:
+        """Return what is known of links, in the order asked for."""
+        if len(self.parts) == 1 or not len(links) or int(links.max()) < self._offsets[1]:
+            return self.parts[0].links.take(links) if self.parts else NOTHING_LINKED
+        return LinkColumns(*(self._column(column.name, links) for column in fields(LinkColumns)))
+
+    def _column(self, name: str, links: Ints) -> NDArray[Any]:
+        first = getattr(self.parts[0].links, name)
+        found = np.empty(len(links), dtype=first.dtype)
+        for part, offset, end in zip(self.parts, self._offsets, self._offsets[1:], strict=False):
+            mine = (links >= offset) & (links < end)
+            found[mine] = getattr(part.links, name)[links[mine] - offset]
+        return found
+
+    def sources(self, links: Ints) -> Ints:
+        """Return the fields at which links start."""
+        return self._ends("sources", links)
+
+    def targets(self, links: Ints) -> Ints:
+        """Return the nodes at which links end."""
+        return self._ends("targets", links)
+
+    def _ends(self, name: str, links: Ints) -> Ints:
+        if len(self.parts) == 1 or not len(links) or int(links.max()) < self._offsets[1]:
+            found: Ints = getattr(self.parts[0].links, name)[links] if self.parts else _NONE
+            return found
+        return self._column(name, links)
+
+    def each_once(self, links: Ints) -> tuple[Ints, Ints]:
+        """Return of links between the same two, that do the same, the best evidenced, and how many there are more.
+
+        The order is by source, kind, target.
         """
-        edges = self._value_edges
-        sources, targets = self.sources[edges], self.targets[edges]
-        upstream = spread(adjacency(targets, sources, self.fields), fields).distance
-        downstream = spread(adjacency(sources, targets, self.fields), fields).distance
-        on_way = ((upstream[targets] >= 0) & (upstream[sources] >= 0)) | (
-            (downstream[sources] >= 0) & (downstream[targets] >= 0)
+        found = self.columns(links)
+        kinds = kinds_of(found.codes)
+        order = np.lexsort((found.ids, found.codes >> 10, found.targets, kinds, found.sources))
+        if not len(order):
+            return links[:0], links[:0]
+        s, k, t = found.sources[order], kinds[order], found.targets[order]
+        is_first = np.ones(len(order), dtype=np.bool_)
+        is_first[1:] = (s[1:] != s[:-1]) | (k[1:] != k[:-1]) | (t[1:] != t[:-1])
+        firsts = np.flatnonzero(is_first)
+        more = np.diff(np.append(firsts, len(order))) - 1
+        return links[order[firsts]], more.astype(np.int32)
+
+    def value_counts(self, fields: Ints) -> tuple[Ints, Ints]:
+        """Return how many fields the values of fields come from, and how many they go to; each (len(fields),)."""
+        return self._others(self.links_to, self.sources, fields), self._others(
+            self.links_from, self.targets, fields
         )
-        # A field may feed itself; that link is on no way from one to another.
-        on_way &= sources != targets
-        return upstream, downstream, edges[on_way]
 
-    def deciding(self, datasets: Ints, fields: Ints) -> Ints:
-        """Return the condition links that end at these fields, or at the rows of these datasets."""
-        wanted = np.zeros(self.nodes, dtype=np.bool_)
-        wanted[fields] = True
-        wanted[self.fields + datasets] = True
-        return np.flatnonzero((self.kinds != VALUE) & wanted[self.targets])
-
-    # --- what depends on a field ---------------------------------------------------------------------
-
-    @cached_property
-    def _everything(self) -> tuple[Adjacency, Ints, Ints]:
-        members = np.arange(self.fields)
-        columns, stars = self._columns_of_stars()
-        sources = np.concatenate((self.sources, self.fields + self.field_dataset, columns, stars))
-        targets = np.concatenate((self.targets, members, stars, columns))
-        return adjacency(sources, targets, self.nodes), sources, targets
-
-    def _columns_of_stars(self) -> tuple[Ints, Ints]:
-        """Pairs of a column and the star of its dataset: what goes into one may come out of the other."""
-        star_of = np.full(self.datasets, -1, dtype=np.int64)
-        star_of[self.field_dataset[self.stars]] = self.stars
-        found = star_of[self.field_dataset]
-        columns = np.flatnonzero((found >= 0) & (found != np.arange(self.fields)))
-        return columns, found[columns]
-
-    @cached_property
-    def _values_ahead(self) -> Adjacency:
-        edges = self._value_edges
-        return adjacency(self.sources[edges], self.targets[edges], self.nodes)
-
-    def touched(self, fields: Ints) -> Reach:
-        """Return what depends on fields in any way, by value or by condition.
-
-        Every field of a dataset whose rows are decided is reached, through the dataset's node, and every field of a
-        dataset that is fed whole, through its star.
-        """
-        return spread(self._everything[0], fields)
-
-    def carriers(self, fields: Ints) -> Reach:
-        """Return what carries the values of fields, by value links alone."""
-        return spread(self._values_ahead, fields)
-
-    def path(self, reach: Reach, node: int, by_value: bool) -> list[Hop]:
-        """Return the shortest way on which ``carriers`` (by_value) or ``touched`` met a node, seed first."""
-        steps: list[Hop] = []
-        _, sources, targets = self._everything
-        while reach.through[node] >= 0:
-            edge = int(reach.through[node])
-            position = int(self._value_edges[edge]) if by_value else edge
-            link = position if position < len(self.sources) else -1
-            steps.append(Hop(int(sources[position]), int(targets[position]), link))
-            node = int(sources[position])
-        return steps[::-1]
-
-
-def longest_hops(nodes: Ints, sources: Ints, targets: Ints, start: Ints) -> dict[int, int]:
-    """Return for each node the longest way from a start node, so that every link leads to a later lane.
-
-    Links that close a circle are left out of account. Used where few nodes are shown. Cost: nodes · links.
-
-    >>> a = np.array
-    >>> longest_hops(a([0, 1, 2]), a([0, 0, 1]), a([1, 2, 2]), a([0]))
-    {0: 0, 1: 1, 2: 2}
-    """
-    downstream: dict[int, list[int]] = {int(n): [] for n in nodes}
-    for source, target in zip(sources.tolist(), targets.tolist(), strict=True):
-        if source != target and source in downstream and target in downstream:
-            downstream[source].append(target)
-    level = dict.fromkeys((int(n) for n in start), 0)
-    for node in _topological(downstream, [int(n) for n in start]):
-        for target in downstream[node]:
-            level[target] = max(level.get(target, 0), level.get(node, 0) + 1)
-    return level
-
-
-def _topological(downstream: dict[int, list[int]], start: list[int]) -> list[int]:
-    """Order depth first, without recursion; drops the links that close a circle from ``downstream``."""
-    state: dict[int, int] = {}
-    order: list[int] = []
-    for root in start:
-        if root in state:
-            continue
-        stack = [(root, iter(list(downstream[root])))]
-        state[root] = 1
-        while stack:
-            node, targets = stack[-1]
-            for target in targets:
-                if state.get(target) == 1:
-                    downstream[node].remove(target)
-                elif target not in state:
-                    state[target] = 1
-                    stack.append((target, iter(list(downstream[target]))))
-                    break
-            else:
-                state[node] = 2
-                order.append(node)
-                stack.pop()
-    return order[::-1]
+    def _others(
+        self,
+        edges: Callable[[Ints, bool], tuple[Ints, Ints]],
+        ends: Callable[[Ints], Ints],
+        fields: Ints,
+    ) -> Ints:
+        links, where = edges(fields, True)
+        pairs = np.unique((where.astype(np.int64) << 32) | ends(links))
+        return np.bincount(pairs >> 32, minlength=len(fields)).astype(np.int32)

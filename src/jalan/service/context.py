@@ -8,8 +8,9 @@ from typing import Self
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from jalan.service.graph_cache.cache import SnapshotCache
-from jalan.service.graph_cache.snapshot import Snapshot
+from jalan.service.graph_cache.cache import GraphCache
+from jalan.service.graph_cache.names import Names
+from jalan.service.graph_cache.view import GraphView
 
 
 class Context:
@@ -23,7 +24,7 @@ class Context:
     """
 
     def __init__(
-        self, engine: Engine, who: str, *, as_of: datetime | None = None, cache: SnapshotCache | None = None
+        self, engine: Engine, who: str, *, as_of: datetime | None = None, cache: GraphCache | None = None
     ) -> None:
         self.engine = engine
         self.who = who
@@ -40,9 +41,19 @@ class Context:
         return self._session
 
     @cached_property
-    def graph(self) -> Snapshot:
+    def graph(self) -> GraphView:
         """The graph that is asked about."""
-        return Snapshot(self.session, self.as_of) if self._cache is None else self._cache.get(self.as_of)
+        return (self._cache or GraphCache(self.engine)).get(self.as_of)
+
+    @cached_property
+    def names(self) -> Names:
+        """What is shown of the things in the graph."""
+        return Names(self.session, self.graph)
+
+    def see_changes(self) -> None:
+        """Wait until the shared graph has what was just changed, so that who changed it is shown it."""
+        if self._cache is not None:
+            self._cache.catch_up()
 
     def close(self) -> None:
         """Give the session back."""

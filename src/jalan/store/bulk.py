@@ -8,6 +8,8 @@ from sqlalchemy import text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Session, make_transient_to_detached
 
+from jalan.store.schema.graph import TransactionId
+
 _BLOCK = 500
 
 
@@ -32,16 +34,17 @@ class Ids:
 def insert_new(session: Session, rows: Sequence[DeclarativeBase], finally_: bool = False) -> None:
     """Write new rows of any tables by COPY and let the session know them: what changes later is an update.
 
-    Every row has its id, and a value wherever its table has none by itself. finally_: nothing changes later, and
-    the session need not know them.
+    Every row has its id, and a value wherever its table has none by itself; its transaction the store writes.
+    finally_: nothing changes later, and the session need not know them.
     """
     by_table: dict[type[DeclarativeBase], list[DeclarativeBase]] = {}
     for row in rows:
         by_table.setdefault(type(row), []).append(row)
     for model, mine in by_table.items():
         table = model.__table__
-        columns = [column.name for column in table.columns]
-        is_json = [isinstance(column.type, JSONB) for column in table.columns]
+        given = [column for column in table.columns if not isinstance(column.type, TransactionId)]
+        columns = [column.name for column in given]
+        is_json = [isinstance(column.type, JSONB) for column in given]
         copy_rows(
             session,
             str(table.name),  # type: ignore[attr-defined]

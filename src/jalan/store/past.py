@@ -3,15 +3,16 @@
 The store's own triggers keep what a row said until a change; see the migration that made them.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from datetime import datetime
 from types import SimpleNamespace
 from typing import Any
 
-from sqlalchemy import Row, select, text
+from sqlalchemy import FromClause, Row, select, text
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import DeclarativeBase, Session
 
+from jalan.store.among import is_among
 from jalan.store.schema import Past
 
 
@@ -30,14 +31,9 @@ def as_at(
     if at is None:
         yield from rows
         return
+    rows = list(rows)
     table = model.__table__
-    query = (
-        select(Past.row_id, Past.content)
-        .where(Past.of_table == model.__tablename__, Past.valid_to > at)
-        .ext(distinct_on(Past.row_id))
-        .order_by(Past.row_id, Past.valid_to)
-    )
-    before: dict[int, dict[str, Any]] = {row.row_id: row.content for row in session.execute(query)}
+    before = said_then(session, model, at, [row.id for row in rows])
     times = {column.name for column in table.columns if column.type.python_type is datetime}
     for row in rows:
         content = before.get(row.id)
@@ -49,3 +45,41 @@ def as_at(
             for name, value in content.items()
         }
         yield SimpleNamespace(**{**row._mapping, **said})
+
+
+def said_then(
+    session: Session, model: type[DeclarativeBase], at: datetime, ids: Collection[int] | None = None
+) -> dict[int, dict[str, Any]]:
+    """Return id → what a row said at a time, as JSON, for those that say something else by now.
+
+    ids: the rows that are asked for; all where none are given.
+    """
+    query = (
+        select(Past.row_id, Past.content)
+        .where(Past.of_table == model.__tablename__, Past.valid_to > at)
+        .ext(distinct_on(Past.row_id))
+        .order_by(Past.row_id, Past.valid_to)
+    )
+    if ids is not None:
+        query = query.where(is_among(Past.row_id, ids))
+    return {row.row_id: row.content for row in session.execute(query)}
+
+
+def table_at(model: type[DeclarativeBase], at: datetime | None, name: str) -> FromClause:
+    """Return a table as it was at a time, to be selected from; as it is where none is given."""
+    table = model.__table__
+    if at is None:
+        return table.alias(name)
+    of_table = model.__tablename__
+    query = text(
+        f"""
+        with said as (
+            select distinct on (row_id) row_id, content from past
+            where of_table = '{of_table}' and valid_to > :at_{name} order by row_id, valid_to
+        )
+        select t.* from {of_table} t where not exists (select from said where row_id = t.id)
+        union all
+        select (jsonb_populate_record(t, said.content)).* from {of_table} t join said on said.row_id = t.id
+        """
+    ).bindparams(**{f"at_{name}": at})
+    return query.columns(*(column._copy() for column in table.columns)).subquery(name)

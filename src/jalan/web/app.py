@@ -12,7 +12,7 @@ from sqlalchemy import Engine
 from starlette.exceptions import HTTPException
 
 from jalan import __version__
-from jalan.service.graph_cache.cache import SnapshotCache
+from jalan.service.graph_cache.cache import GraphCache
 from jalan.service.ingest.scheduler import Scheduler
 from jalan.service.settings import Settings
 from jalan.web.api import catalog, lineage, sources
@@ -37,7 +37,9 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         scheduler = Scheduler(engine)
         scheduler.open()
+        app.state.cache.follow()
         yield
+        app.state.cache.close()
         scheduler.close()
 
     app = FastAPI(
@@ -49,7 +51,7 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
         redoc_url=None,
         generate_unique_id_function=_operation_id,
     )
-    app.state.cache = SnapshotCache(engine)
+    app.state.cache = GraphCache(engine)
     for part in (catalog, lineage, sources):
         app.include_router(part.router)
     add_problem_handlers(app)

@@ -1,13 +1,13 @@
 """What several endpoints take."""
 
 from collections.abc import Iterator
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Annotated
 
 from fastapi import Depends, Path, Query, Request
 
 from jalan.service.context import Context
-from jalan.service.graph_cache.cache import SnapshotCache
+from jalan.service.graph_cache.cache import GraphCache
 
 LARGEST_ID = 2_147_483_647  # of PostgreSQL's integer
 WHO = "local user"
@@ -15,14 +15,16 @@ WHO = "local user"
 Id = Annotated[int, Path(ge=1, le=LARGEST_ID)]
 AsOf = Annotated[
     datetime | None,
-    Query(description="Show the graph as it was at this time (ISO 8601 with zone); now by default."),
+    Query(description="Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default."),
 ]
 Conditions = Annotated[bool, Query(description="Whether links that only decide count too.")]
 Hops = Annotated[int, Query(ge=0, le=50)]
 
 
 def _context(request: Request, as_of: datetime | None = None) -> Iterator[Context]:
-    cache: SnapshotCache = request.app.state.cache
+    cache: GraphCache = request.app.state.cache
+    if as_of is not None and as_of.tzinfo is None:
+        as_of = as_of.replace(tzinfo=UTC)
     with Context(cache.engine, WHO, as_of=as_of, cache=cache) as context:
         yield context
 

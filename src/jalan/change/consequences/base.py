@@ -3,8 +3,9 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from jalan.graph.columns import Ints
 from jalan.graph.dependencies import Dependencies
-from jalan.graph.spread import Ints, Reach
+from jalan.graph.walk import Reach
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,10 +2,11 @@
 
 from jalan.catalog.kinds import LinkKind
 from jalan.change.consequences.base import Consequence
+from jalan.graph.impact import touched
 
 DECISIONS = Consequence(
     name=LinkKind.CONDITION.value,
     label="decided by it",
-    reached=lambda graph, fields: graph.touched(fields),
+    reached=touched,
     by_value=False,
 )

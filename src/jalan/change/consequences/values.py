@@ -2,10 +2,11 @@
 
 from jalan.catalog.kinds import LinkKind
 from jalan.change.consequences.base import Consequence
+from jalan.graph.impact import carriers
 
 VALUES = Consequence(
     name=LinkKind.VALUE.value,
     label="carries its value",
-    reached=lambda graph, fields: graph.carriers(fields),
+    reached=carriers,
     by_value=True,
 )

@@ -63,7 +63,10 @@ class PointFact(BaseModel):
 
 
 class DatasetFacts(BaseModel):
-    """An asset with its facts and columns. details: what its system tells beyond that, by name."""
+    """An asset with its facts and columns. details: what its system tells beyond that, by name.
+
+    columns_total, reports_total: how many there are, where not all are listed.
+    """
 
     id: int
     name: str
@@ -82,10 +85,12 @@ class DatasetFacts(BaseModel):
     scanned_at: datetime | None
     feeds_itself: bool
     columns: list[ColumnFact]
+    columns_total: int
     written_by: list[DefinitionFact]
     upstream: int
     downstream: int
     reports: list[str]
+    reports_total: int
     unread: int
     bytes: int | None
     details: dict[str, Any]
@@ -134,13 +139,24 @@ class FacetCount(BaseModel):
     count: int
 
 
+class FacetPage(BaseModel):
+    """Values of one facet, the most frequent first. total: how many there are in all."""
+
+    values: list[FacetCount]
+    total: int
+
+
 class CatalogPage(BaseModel):
-    """A page of the catalog with counting facets. ``next`` is the cursor of the next page."""
+    """A page of the catalog with counting facets. ``next`` is the cursor of the next page.
+
+    facet_totals: how many values each facet has; ``facets`` lists the most frequent, and those that are chosen.
+    """
 
     items: list[CatalogRow]
     total: int
     next: str | None
     facets: dict[str, list[FacetCount]] = Field(description="facet name → counts")
+    facet_totals: dict[str, int]
 
 
 class SystemFact(BaseModel):

@@ -1,29 +1,50 @@
 """What is loaded, how far it can be trusted, and what needs a look."""
 
-from collections import Counter
+from collections import defaultdict
+from typing import Any
 
 import numpy as np
-from sqlalchemy import func, select
+from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
-from jalan.catalog.kinds import FLOWING_STATEMENTS, DatasetKind
-from jalan.graph.dependencies import VALUE
+from jalan.catalog.kinds import FLOWING_STATEMENTS, DatasetKind, DefinitionKind
+from jalan.graph.columns import VALUE, kinds_of
+from jalan.graph.lanes import Pairs
 from jalan.service.catalog.answers import Change, Connection, DiagnosticFact, Overview, RecentIngestion, SystemFact
-from jalan.service.catalog.pages import catalog_row
+from jalan.service.catalog.listing import listing
+from jalan.service.catalog.pages import catalog_rows
 from jalan.service.context import Context
-from jalan.service.graph_cache.snapshot import Snapshot
-from jalan.store.schema import Definition, Diagnostic, Ingestion, Statement, System
+from jalan.service.graph_cache.view import GraphView
+from jalan.store.schema import Definition, Diagnostic, Ingestion, Link, Statement, System
 
 _LISTED = 50
+_REPORTS = 60
+_READ_OF_EXCERPT = 1000
+_CONNECTIONS = 400
 _LEVELS = {"error": 0, "warning": 1, "info": 2}
 
 
 def overview(context: Context) -> Overview:
     """Return the state of everything that has been brought in."""
-    snapshot, session = context.graph, context.session
-    graph = snapshot.graph
-    live = [d for d in snapshot.datasets if d.gone_since is None]
-    reports = [i for i, d in enumerate(snapshot.datasets) if d.kind == DatasetKind.REPORT and d.gone_since is None]
+    view, names, session = context.graph, context.names, context.session
+    counted = view.remembered("overview", lambda: _counted(view, session))
+    reports = _reports(session, view)
+    diagnostic_counts = session.execute(
+        select(Diagnostic.level, func.count()).where(Diagnostic.valid_to.is_(None)).group_by(Diagnostic.level)
+    ).all()
+    return Overview(
+        **counted,
+        diagnostics=_diagnostics(session),
+        diagnostic_counts=dict(diagnostic_counts),
+        ingestions=_ingestions(session),
+        changes=_changes(session),
+        reports=catalog_rows(view, names, reports, {}),
+    )
+
+
+def _counted(view: GraphView, session: Session) -> dict[str, Any]:
+    """What is counted over everything: once for each version of the graph."""
+    graph = view.graph
     statements = dict(
         session.execute(
             select(Statement.kind, func.count())
@@ -32,94 +53,126 @@ def overview(context: Context) -> Overview:
             .group_by(Statement.kind)
         ).all()
     )
-    traced, traceable = _traced(snapshot)
-    diagnostics = _diagnostics(session)
-    counted = session.execute(
-        select(Diagnostic.level, func.count()).where(Diagnostic.valid_to.is_(None)).group_by(Diagnostic.level)
-    ).all()
-    return Overview(
-        systems=_systems(snapshot, session),
-        datasets=dict(Counter(d.kind for d in live)),
-        fields=sum(snapshot.fields[f].gone_since is None for d in live for f in d.fields),
-        placeholders=sum(d.placeholder for d in live),
-        gone=len(snapshot.datasets) - len(live),
-        links={
-            "value": int(np.count_nonzero(graph.kinds == VALUE)),
-            "condition": int(np.count_nonzero(graph.kinds != VALUE)),
-        },
-        definitions=len(snapshot.definitions),
-        statements=sum(statements.values()),
-        statements_followed=sum(count for kind, count in statements.items() if kind in FLOWING_STATEMENTS),
-        columns_traced=traced,
-        columns_traceable=traceable,
-        diagnostics=diagnostics,
-        diagnostic_counts=dict(counted),
-        connections=_connections(snapshot),
-        ingestions=_ingestions(session),
-        changes=_changes(session),
-        reports=[catalog_row(snapshot, i, None) for i in reports],
-    )
+    listed = listing(view)
+    kinds = session.execute(select(listed.c.kind, func.count()).where(~listed.c.gone).group_by(listed.c.kind)).all()
+    traced, traceable = _traced(view)
+    values = int(view.pairs.values.sum())
+    every = int(view.pairs.links.sum())
+    return {
+        "systems": _systems(view, session),
+        "datasets": dict(kinds),
+        "fields": int(graph.column_counts[graph.live_datasets].sum()),
+        "placeholders": int(np.count_nonzero(graph.placeholders & graph.live_datasets)),
+        "gone": int(np.count_nonzero(graph.known_datasets & ~graph.live_datasets)),
+        "links": {"value": values, "condition": every - values},
+        "definitions": _definitions(session),
+        "statements": sum(statements.values()),
+        "statements_followed": sum(n for kind, n in statements.items() if kind in FLOWING_STATEMENTS),
+        "columns_traced": traced,
+        "columns_traceable": traceable,
+        "connections": _connections(view, session),
+    }
 
 
-def _traced(snapshot: Snapshot) -> tuple[int, int]:
+def _definitions(session: Session) -> int:
+    """How many texts hold; of the queries of a history only those that write."""
+    linked = select(Link.definition_id).where(Link.valid_to.is_(None))
+    query = select(func.count()).where(Definition.valid_to.is_(None))
+    texts = session.scalars(query.where(Definition.kind != DefinitionKind.QUERY)).one()
+    queries = query.where(Definition.kind == DefinitionKind.QUERY, Definition.id.in_(linked))
+    return texts + session.scalars(queries).one()
+
+
+def _traced(view: GraphView) -> tuple[int, int]:
     """Of the columns of what is written by something we have read: how many have a source for their value."""
-    graph = snapshot.graph
+    graph = view.graph
     written = np.zeros(graph.datasets, dtype=np.bool_)
-    written[graph.dataset_ends[1]] = True
+    written[view.pairs.targets] = True
+    traceable = graph.live_fields & written[graph.field_dataset]
     has_source = np.zeros(graph.fields, dtype=np.bool_)
-    has_source[graph.targets[graph.kinds == VALUE]] = True
-    traceable = [i for i, f in enumerate(snapshot.fields) if written[f.dataset] and f.gone_since is None]
-    return int(np.count_nonzero(has_source[traceable])) if traceable else 0, len(traceable)
+    for part, alive in zip(graph.parts, graph.alive, strict=True):
+        carries = kinds_of(part.links.codes) == VALUE
+        has_source[part.links.targets[carries if alive is None else carries & alive]] = True
+    return int(np.count_nonzero(has_source & traceable)), int(np.count_nonzero(traceable))
 
 
-def _systems(snapshot: Snapshot, session: Session) -> list[SystemFact]:
+def _systems(view: GraphView, session: Session) -> list[SystemFact]:
+    graph, listed = view.graph, listing(view)
+    query = select(listed.c.id, listed.c.namespace, listed.c.container, listed.c.state).where(~listed.c.gone)
+    mine: dict[str, list[Any]] = defaultdict(list)
+    for row in session.execute(query):
+        mine[row.namespace].append(row)
     found = []
     for system in session.scalars(select(System).order_by(System.id)):
-        mine = [d for d in snapshot.datasets if d.namespace == system.namespace and d.gone_since is None]
+        rows = mine[system.namespace]
         found.append(
             SystemFact(
                 namespace=system.namespace,
                 kind=system.kind,
-                databases=sorted({d.container.partition(".")[0] for d in mine}),
-                datasets=len(mine),
-                fields=sum(len(d.fields) for d in mine),
-                placeholders=sum(d.placeholder for d in mine),
+                databases=sorted({row.container.partition(".")[0] for row in rows}),
+                datasets=len(rows),
+                fields=int(graph.all_counts[view.positions([row.id for row in rows])].sum()),
+                placeholders=sum(row.state == "placeholder" for row in rows),
                 scanned_at=system.scanned_at,
             )
         )
     return found
 
 
-def _connections(snapshot: Snapshot) -> list[Connection]:
-    """Schemas of databases, and other systems as a whole, and how many columns pass from one into the next."""
-    graph = snapshot.graph
-    places = [d.container if d.system == "postgresql" else d.namespace for d in snapshot.datasets]
-    values = graph.kinds == VALUE
-    sources, targets = (ends[values].tolist() for ends in graph.dataset_ends)
-    counted = Counter(
-        (places[s], places[t]) for s, t in zip(sources, targets, strict=True) if places[s] != places[t]
-    )
-    return [Connection(source=s, target=t, links=n) for (s, t), n in sorted(counted.items())]
+def _connections(view: GraphView, session: Session) -> list[Connection]:
+    """Schemas of databases, and other systems as a whole, and how many columns pass from one into the next; those
+    through which most pass."""
+    listed = listing(view)
+    place = case((listed.c.system_kind == "postgresql", listed.c.container), else_=listed.c.namespace)
+    numbers: dict[str, int] = {}
+    where = np.full(view.graph.datasets, -1, dtype=np.int64)
+    for id_, name in session.execute(select(listed.c.id, place)):
+        position = view.graph.dataset_position(id_)
+        where[position] = numbers.setdefault(name, len(numbers))
+    names = list(numbers)
+    pairs: Pairs = view.pairs
+    one, other = where[pairs.sources], where[pairs.targets]
+    apart = (one != other) & (one >= 0) & (other >= 0) & (pairs.values > 0)
+    keys, inverse = np.unique(one[apart] * max(1, len(names)) + other[apart], return_inverse=True)
+    counts = np.bincount(inverse, weights=pairs.values[apart], minlength=len(keys)).astype(np.int64)
+    most = np.argsort(-counts, kind="stable")[:_CONNECTIONS]
+    found = [(names[k // len(names)], names[k % len(names)], int(counts[n])) for n in most for k in (int(keys[n]),)]
+    return [Connection(source=s, target=t, links=n) for s, t, n in sorted(found)]
+
+
+def _reports(session: Session, view: GraphView) -> list[int]:
+    listed = listing(view)
+    query = select(listed.c.id).where(listed.c.kind == DatasetKind.REPORT, ~listed.c.gone)
+    return list(session.scalars(query.order_by(listed.c.id).limit(_REPORTS)))
 
 
 def _diagnostics(session: Session) -> list[DiagnosticFact]:
+    level = case(_LEVELS, value=Diagnostic.level, else_=len(_LEVELS))
+    before = func.substr(Definition.text, 1, Diagnostic.start)
+    breaks = func.length(before) - func.length(func.replace(before, "\n", ""))
+    excerpt = func.substr(
+        Definition.text, Diagnostic.start + 1, func.least(Diagnostic.end - Diagnostic.start, 1000)
+    )
     query = (
-        select(Diagnostic, Definition)
+        select(
+            Diagnostic, Definition.place, (Definition.first_line + breaks).label("line"), excerpt.label("excerpt")
+        )
         .join(Definition)
         .where(Diagnostic.valid_to.is_(None), Definition.valid_to.is_(None))
+        .order_by(level, Definition.place.collate("C"), Diagnostic.start, Diagnostic.id)
+        .limit(_LISTED)
     )
-    rows = sorted(session.execute(query), key=lambda row: (_LEVELS[row[0].level], row[1].place, row[0].start))
     return [
         DiagnosticFact(
             level=found.level,
             code=found.code,
             message=found.message,
             hint=found.hint,
-            place=definition.place,
-            line=definition.first_line + definition.text.count("\n", 0, found.start),
-            excerpt=" ".join(definition.text[found.start : found.end].split())[:120],
+            place=place,
+            line=line,
+            excerpt=" ".join(written.split())[:120],
         )
-        for found, definition in rows[:_LISTED]
+        for found, place, line, written in session.execute(query)
     ]
 
 

@@ -6,8 +6,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jalan.service.catalog.answers import AliasFact, ClaimFact, ConflictFact, PointFact
-from jalan.service.graph_cache.names import DatasetInfo
-from jalan.service.graph_cache.snapshot import Snapshot
+from jalan.service.graph_cache.names import DatasetInfo, DefinitionInfo
 from jalan.store.schema import Alias, Claim, Revision, Source
 from jalan.store.validity import valid_at
 
@@ -62,16 +61,15 @@ def conflicts(session: Session, info: DatasetInfo, as_of: datetime | None = None
     return found
 
 
-def points(session: Session, snapshot: Snapshot, definitions: list[int]) -> list[PointFact]:
+def points(session: Session, definitions: list[DefinitionInfo], as_of: datetime | None) -> list[PointFact]:
     """Return the commits that changed what writes a dataset, the latest first."""
     keys = set()
-    for id_ in definitions:
-        info = snapshot.definitions[id_]
+    for info in definitions:
         if info.revision is not None:
             keys.add(f"{info.key.split(':')[1]}:{info.place}")
     query = select(Revision).where(Revision.key.in_(keys))
-    if snapshot.as_of is not None:
-        query = query.where(Revision.authored_at <= snapshot.as_of)
+    if as_of is not None:
+        query = query.where(Revision.authored_at <= as_of)
     query = query.order_by(Revision.authored_at.desc(), Revision.id.desc())
     return [
         PointFact(

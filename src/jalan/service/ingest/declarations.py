@@ -13,13 +13,11 @@ from sqlalchemy.orm import Session
 from jalan.catalog.kinds import LinkKind
 from jalan.service.context import Context
 from jalan.service.errors import Conflict, Invalid, NotFound
-from jalan.service.graph_cache.lookups import dataset_position
-from jalan.service.graph_cache.snapshot import Snapshot
 from jalan.service.ingest import sources
 from jalan.service.ingest.configuration import DeclaredConfig
 from jalan.service.ingest.kinds.declared import CONSUMERS, on_the_screen, write_declarations
 from jalan.sources.declared import parse_declarations
-from jalan.store.schema import Declaration, Source
+from jalan.store.schema import Dataset, Declaration, Source, System
 
 NAME = "declared on the screen"
 T = TypeVar("T")
@@ -64,10 +62,9 @@ class DeclarationFact(BaseModel):
 
 def declare_link(context: Context, given: LinkIn) -> int:
     """Declare a link; returns its number. Raises NotFound, Invalid."""
-    snapshot = context.graph
     entry = {
-        "from": _reference(snapshot, given.from_dataset, given.from_field),
-        "to": _reference(snapshot, given.to_dataset, given.to_field),
+        "from": _reference(context, given.from_dataset, given.from_field),
+        "to": _reference(context, given.to_dataset, given.to_field),
         "kind": given.kind,
         **_said(given),
     }
@@ -79,20 +76,21 @@ def declare_consumer(context: Context, given: ConsumerIn) -> int:
 
     Raises NotFound, Invalid, and Conflict where a consumer of that name has another owner.
     """
-    snapshot = context.graph
     name, owner = given.name.strip(), given.owner.strip()
     if not name or not owner:
         raise Invalid("name: give the consumer a name, and an owner")
-    for info in snapshot.datasets:
-        if (info.namespace, info.name) == (CONSUMERS, name) and info.gone_since is None and info.owner != owner:
-            raise Conflict(f"“{name}” is declared already, and its owner is {info.owner}; take another name")
+    query = select(Dataset.owner).join(System, System.id == Dataset.system_id)
+    query = query.where(System.namespace == CONSUMERS, Dataset.name == name, Dataset.gone_since.is_(None))
+    for other in context.session.scalars(query):
+        if other != owner:
+            raise Conflict(f"“{name}” is declared already, and its owner is {other}; take another name")
     description = (given.description or "").strip()
     fields: list[int | None] = [*given.fields] or [None]
     entry = {
         "name": name,
         "owner": owner,
         **({"description": description} if description else {}),
-        "reads": [_reference(snapshot, given.dataset, field) for field in fields],
+        "reads": [_reference(context, given.dataset, field) for field in fields],
         **_said(given),
     }
     return _declare(context, {"consumers": [entry]})
@@ -183,13 +181,14 @@ def _said(given: LinkIn | ConsumerIn) -> dict[str, str]:
     return {"because": because, "by": by, "on": datetime.now(UTC).date().isoformat()}
 
 
-def _reference(snapshot: Snapshot, dataset: int, field: int | None) -> dict[str, Any]:
-    at = dataset_position(snapshot, dataset)
-    info = snapshot.datasets[at]
+def _reference(context: Context, dataset: int, field: int | None) -> dict[str, Any]:
+    view, names = context.graph, context.names
+    at = view.dataset(dataset)
+    info = names.dataset(at)
     found = {"namespace": info.namespace, "name": info.name}
     if field is not None:
-        position = snapshot.field_at.get(field)
-        if position is None or snapshot.fields[position].dataset != at:
+        position = view.graph.field_position(field)
+        if position < 0 or view.graph.field_dataset[position] != at:
             raise Invalid(f"field {field} is none of {info.title}")
-        found["column"] = snapshot.fields[position].name
+        found["column"] = names.fields_at([position])[position].name
     return found

@@ -2,25 +2,22 @@
 
 import numpy as np
 
-from jalan.graph.dependencies import VALUE
-from jalan.graph.spread import Ints
+from jalan.graph.columns import Ints
 from jalan.service.briefs import DatasetBrief, DefinitionFact, FieldBrief
-from jalan.service.graph_cache.names import DefinitionInfo
-from jalan.service.graph_cache.snapshot import Snapshot
+from jalan.service.graph_cache.names import DatasetInfo, DefinitionInfo, FieldInfo, Names
+from jalan.service.graph_cache.view import GraphView
+
+Counts = dict[int, tuple[int, int]]
 
 
-def field_counts(snapshot: Snapshot) -> tuple[Ints, Ints]:
-    """Return how many value links lead (to, from) each field."""
-    graph = snapshot.graph
-    values = graph.kinds == VALUE
-    upstream = np.bincount(graph.targets[values], minlength=graph.fields)
-    downstream = np.bincount(graph.sources[values], minlength=graph.fields)
-    return upstream, downstream
+def field_counts(view: GraphView, fields: Ints) -> Counts:
+    """Return for each field how many value links lead (to, from) it."""
+    upstream, downstream = view.graph.value_counts(fields)
+    return dict(zip(fields.tolist(), zip(upstream.tolist(), downstream.tolist(), strict=True), strict=True))
 
 
-def field_brief(snapshot: Snapshot, field: int, counts: tuple[Ints, Ints]) -> FieldBrief:
+def field_brief(info: FieldInfo, counts: tuple[int, int]) -> FieldBrief:
     """Return a field as lists show it."""
-    info = snapshot.fields[field]
     return FieldBrief(
         id=info.id,
         name=info.name,
@@ -28,15 +25,29 @@ def field_brief(snapshot: Snapshot, field: int, counts: tuple[Ints, Ints]) -> Fi
         type=info.type,
         placeholder=info.placeholder,
         gone=info.gone_since is not None,
-        upstream=int(counts[0][field]),
-        downstream=int(counts[1][field]),
+        upstream=counts[0],
+        downstream=counts[1],
     )
 
 
-def dataset_brief(snapshot: Snapshot, dataset: int, fields: list[int], counts: tuple[Ints, Ints]) -> DatasetBrief:
-    """Return a dataset as lanes show it."""
-    info = snapshot.datasets[dataset]
-    live = [f for f in info.fields if snapshot.fields[f].gone_since is None]
+def dataset_briefs(view: GraphView, names: Names, shown: dict[int, list[int]]) -> dict[int, DatasetBrief]:
+    """Return datasets as lanes show them, by position, each with some of its fields."""
+    datasets = names.datasets_at(shown)
+    every = np.array([field for fields in shown.values() for field in fields], dtype=np.int32)
+    fields = names.fields_at(every.tolist())
+    counts = field_counts(view, every)
+    return {
+        dataset: _brief(
+            view,
+            dataset,
+            datasets[dataset],
+            [field_brief(fields[f], counts[f]) for f in names.in_order({f: fields[f] for f in mine})],
+        )
+        for dataset, mine in shown.items()
+    }
+
+
+def _brief(view: GraphView, dataset: int, info: DatasetInfo, fields: list[FieldBrief]) -> DatasetBrief:
     return DatasetBrief(
         id=info.id,
         name=info.name,
@@ -47,9 +58,9 @@ def dataset_brief(snapshot: Snapshot, dataset: int, fields: list[int], counts: t
         owner=info.owner,
         placeholder=info.placeholder,
         gone=info.gone_since is not None,
-        feeds_itself=snapshot.graph.feeds_itself(dataset),
-        fields=[field_brief(snapshot, f, counts) for f in fields],
-        total_fields=len(live),
+        feeds_itself=bool(view.pairs.feeding_themselves[dataset]),
+        fields=fields,
+        total_fields=int(view.graph.column_counts[dataset]),
     )
 
 

@@ -6,16 +6,12 @@ import numpy as np
 
 from jalan.catalog.kinds import DatasetKind
 from jalan.change.consequences import CONSEQUENCES, Consequence
-from jalan.graph.dependencies import ROWS, VALUE
-from jalan.graph.spread import Reach
+from jalan.graph.columns import ROWS, VALUE, kinds_of
+from jalan.graph.walk import Reach
 from jalan.service.context import Context
-from jalan.service.graph_cache.lookups import field_position
-from jalan.service.graph_cache.snapshot import Snapshot
-from jalan.service.lineage.answers import (
-    Dependent,
-    Dependents,
-    PathStep,
-)
+from jalan.service.graph_cache.names import Names
+from jalan.service.graph_cache.view import GraphView
+from jalan.service.lineage.answers import Dependent, Dependents, PathStep
 
 
 def dependents(context: Context, field_id: int, conditions: bool) -> Dependents:
@@ -23,21 +19,23 @@ def dependents(context: Context, field_id: int, conditions: bool) -> Dependents:
 
     conditions: whether what is only decided about counts too.
     """
-    snapshot = context.graph
-    field = field_position(snapshot, field_id)
-    graph = snapshot.graph
-    told: dict[int, tuple[int, Consequence, Reach]] = {}
+    view, names = context.graph, context.names
+    graph = view.graph
+    field = view.field(field_id)
+    told: dict[int, tuple[int, int, Consequence, Reach]] = {}
     for rank, consequence in enumerate(CONSEQUENCES):
         if not (consequence.by_value or conditions):
             continue
-        reach = consequence.reached(graph, np.array([field]))
-        for node in np.flatnonzero(reach.distance[: graph.fields] > 0).tolist():
-            told.setdefault(node, (rank, consequence, reach))
+        reach = consequence.reached(graph, np.array([field], dtype=np.int32))
+        for place in np.flatnonzero((reach.nodes >= 0) & (reach.hops > 0)).tolist():
+            told.setdefault(int(reach.nodes[place]), (place, rank, consequence, reach))
+    infos = names.fields_at({field, *told})
+    at = graph.field_dataset[list(told)].tolist() if told else []
+    datasets = names.datasets_at({*at, int(graph.field_dataset[field])})
     items = []
-    for node, (rank, consequence, reach) in told.items():
-        path = _path(snapshot, reach, node, consequence.by_value)
-        info = snapshot.fields[node]
-        dataset = snapshot.datasets[info.dataset]
+    for (node, (place, rank, consequence, reach)), position in zip(told.items(), at, strict=True):
+        path = _path(view, names, reach, place)
+        info, dataset = infos[node], datasets[position]
         item = Dependent(
             field=info.id,
             name=info.name,
@@ -56,7 +54,7 @@ def dependents(context: Context, field_id: int, conditions: bool) -> Dependents:
     elements = [item for _, item in items if item.report]
     return Dependents(
         field=field_id,
-        label=snapshot.node_label(field),
+        label=names.label(field),
         items=[item for _, item in items],
         effects={consequence.name: consequence.label for consequence in CONSEQUENCES},
         columns=len(items) - len(elements),
@@ -65,21 +63,25 @@ def dependents(context: Context, field_id: int, conditions: bool) -> Dependents:
     )
 
 
-def _path(snapshot: Snapshot, reach: Reach, node: int, by_value: bool) -> list[PathStep]:
-    graph = snapshot.graph
+def _path(view: GraphView, names: Names, reach: Reach, place: int) -> list[PathStep]:
+    graph = view.graph
     found = []
-    for step in graph.path(reach, node, by_value):
+    for at, link in reach.way(place):
+        node = int(reach.nodes[at])
         kind: Literal["value", "condition", "rows", "contains"] = "contains"
-        if step.edge >= 0:
-            edge = int(graph.kinds[step.edge])
-            kind = "value" if edge == VALUE else "rows" if edge == ROWS else "condition"
-        target = step.target
+        id_: int | None = None
+        if link >= 0:
+            columns = graph.columns(np.array([link], dtype=np.int32))
+            id_ = int(columns.ids[0])
+            what = int(kinds_of(columns.codes)[0])
+            kind = "value" if what == VALUE else "rows" if what == ROWS else "condition"
+        dataset = int(graph.field_dataset[node]) if node >= 0 else ~node
         found.append(
             PathStep(
-                field=snapshot.fields[target].id if target < graph.fields else None,
-                dataset=snapshot.datasets[snapshot.node_dataset(target)].id,
-                label=snapshot.node_label(target),
-                link=snapshot.links[step.edge].id if step.edge >= 0 else None,
+                field=view.field_id(node) if node >= 0 else None,
+                dataset=view.dataset_id(dataset),
+                label=names.label(node),
+                link=id_,
                 kind=kind,
             )
         )

@@ -1,21 +1,28 @@
 """The graph, or the part around an asset, in open formats."""
 
 from collections import defaultdict
+from collections.abc import Collection
 from datetime import UTC, datetime
 
 import numpy as np
 from pydantic import BaseModel
-from sqlalchemy import select
+from sqlalchemy import String, cast, or_, select
 from sqlalchemy.orm import Session
 
+from jalan.catalog.kinds import DefinitionKind
 from jalan.formats.graph import DatasetRecord, DefinitionRecord, FieldRecord, GraphRecord, LinkRecord
 from jalan.formats.registry import FORMATS, GraphFormat
+from jalan.graph.columns import Flags, Ints
+from jalan.service.catalog.listing import listing
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
-from jalan.service.graph_cache.lookups import dataset_position
-from jalan.service.graph_cache.snapshot import Snapshot
-from jalan.store.repositories.aliases import alias_map
-from jalan.store.schema import Link, Statement
+from jalan.service.graph_cache.names import FieldInfo, Names
+from jalan.service.graph_cache.view import GraphView
+from jalan.store.among import is_among
+from jalan.store.schema import Definition, Statement
+from jalan.store.validity import valid_at
+
+_NAMED = 6
 
 
 class FormatFact(BaseModel):
@@ -40,19 +47,20 @@ def format_named(name: str) -> GraphFormat:
     return found
 
 
-def find_dataset(snapshot: Snapshot, name: str) -> int:
+def find_dataset(context: Context, name: str) -> int:
     """Return the id of the dataset of a name, with or without its namespace or database. Raises NotFound."""
-    found = [
-        info
-        for info in snapshot.datasets
-        if name in (info.name, info.title, f"{info.namespace}/{info.name}", str(info.id))
-    ]
+    view, session = context.graph, context.session
+    listed = listing(view)
+    full = listed.c.namespace + "/" + listed.c.name
+    known = or_(listed.c.name == name, listed.c.title == name, full == name, cast(listed.c.id, String) == name)
+    query = select(listed.c.id, full.label("full")).where(known).order_by(listed.c.id).limit(_NAMED)
+    found = session.execute(query).all() if "\0" not in name else []
     if not found:
         raise NotFound(f"there is no dataset “{name}”; give schema.table, or the id that its address shows")
     if len(found) > 1:
-        names = ", ".join(f"{info.namespace}/{info.name}" for info in found[:5])
-        raise NotFound(f"“{name}” is the name of several datasets: {names}")
-    return found[0].id
+        raise NotFound(f"“{name}” is the name of several datasets: {', '.join(row.full for row in found)}")
+    id_: int = found[0].id
+    return id_
 
 
 def export(
@@ -62,30 +70,40 @@ def export(
 
     around: id of a dataset; then only what lies so many hops upstream and downstream of it. Raises NotFound.
     """
-    snapshot = context.graph
-    graph = graph_record(snapshot, context.session, _chosen(snapshot, around, upstream, downstream))
-    return form.write(graph, (snapshot.as_of or datetime.now(UTC)).isoformat())
+    graph = graph_record(context, _chosen(context.graph, around, upstream, downstream))
+    return form.write(graph, (context.graph.as_of or datetime.now(UTC)).isoformat())
 
 
-def _chosen(snapshot: Snapshot, around: int | None, upstream: int, downstream: int) -> set[int] | None:
+def _chosen(view: GraphView, around: int | None, upstream: int, downstream: int) -> Ints | None:
     if around is None:
         return None
-    at = dataset_position(snapshot, around)
-    before, behind = snapshot.graph.hops(at)
-    near = ((before >= 0) & (before <= upstream)) | ((behind >= 0) & (behind <= downstream))
-    return {at, *np.flatnonzero(near).tolist()}
+    at = view.dataset(around)
+    before = view.pairs.hops(at, False, limit=upstream)
+    behind = view.pairs.hops(at, True, limit=downstream)
+    return np.flatnonzero((before >= 0) | (behind >= 0)).astype(np.int32)
 
 
-def graph_record(snapshot: Snapshot, session: Session, chosen: set[int] | None = None) -> GraphRecord:
+def graph_record(context: Context, chosen: Ints | None = None) -> GraphRecord:
     """Return the graph without ids. chosen: positions of datasets; links between others are left out."""
-    aliases = alias_map(session, snapshot.as_of)
+    view, names = context.graph, context.names
+    graph = view.graph
+    within = graph.known_datasets.copy()
+    if chosen is not None:
+        within &= np.isin(np.arange(graph.datasets), chosen)
+    shown = np.flatnonzero(within).astype(np.int32)
+    infos = names.datasets_at(shown.tolist())
+    members, whose = graph.fields_of(shown)
+    fields = names.fields_at(members.tolist())
+    mine: dict[int, dict[int, FieldInfo]] = defaultdict(dict)
+    for field, at in zip(members.tolist(), whose.tolist(), strict=True):
+        mine[int(shown[at])][field] = fields[field]
     datasets = []
-    for position, info in enumerate(snapshot.datasets):
-        if info.gone_since is not None or (chosen is not None and position not in chosen):
+    for position, info in infos.items():
+        if info.gone_since is not None:
             continue
-        fields = [
+        records = [
             FieldRecord(f.name, f.kind, f.type, f.description, f.placeholder)
-            for f in (snapshot.fields[n] for n in info.fields)
+            for f in (mine[position][at] for at in names.in_order(mine[position]))
             if f.gone_since is None
         ]
         record = DatasetRecord(
@@ -98,27 +116,28 @@ def graph_record(snapshot: Snapshot, session: Session, chosen: set[int] | None =
             info.container,
             info.placeholder,
             info.system,
-            fields,
-            aliases.standing_for((info.namespace, info.name)),
+            records,
+            view.aliases.standing_for((info.namespace, info.name)),
         )
         datasets.append(record)
-    return GraphRecord(datasets, _definitions(snapshot, session, chosen))
+    return GraphRecord(datasets, _definitions(context, within, whole=chosen is None))
 
 
-def _definitions(snapshot: Snapshot, session: Session, chosen: set[int] | None) -> list[DefinitionRecord]:
-    links = _links(snapshot, session, chosen)
+def _definitions(context: Context, within: Flags, whole: bool) -> list[DefinitionRecord]:
+    view, names, session = context.graph, context.names, context.session
+    links = _links(view, names, within)
+    ids = _texts_that_hold(session, view, links) if whole else set(links)
+    infos = names.definitions(ids)
     statements: dict[int, list[tuple[str, int, int]]] = defaultdict(list)
     ordinals: dict[int, int] = {}
-    query = select(Statement).where(Statement.definition_id.in_(snapshot.definitions)).order_by(Statement.ordinal)
+    query = select(Statement).where(is_among(Statement.definition_id, ids)).order_by(Statement.ordinal)
     for row in session.scalars(query):
         ordinals[row.id] = len(statements[row.definition_id])
         statements[row.definition_id].append((row.kind, row.start, row.end))
+    texts = dict(session.execute(select(Definition.id, Definition.text).where(is_among(Definition.id, ids))).all())
     found = []
-    for id_, info in snapshot.definitions.items():
-        mine = links.get(id_, [])
-        if chosen is not None and not mine:
-            continue
-        for link in mine:
+    for id_, info in infos.items():
+        for link in links.get(id_, []):
             link.statement = None if link.statement is None else ordinals.get(link.statement)
         found.append(
             DefinitionRecord(
@@ -129,50 +148,57 @@ def _definitions(snapshot: Snapshot, session: Session, chosen: set[int] | None) 
                 info.job,
                 info.dialect,
                 info.first_line,
-                info.text,
+                texts[id_],
                 info.namespace,
                 info.database,
                 info.search_path,
                 info.template,
                 info.revision,
                 statements[id_],
-                mine,
+                links.get(id_, []),
             )
         )
     return sorted(found, key=lambda d: d.key)
 
 
-def _links(snapshot: Snapshot, session: Session, chosen: set[int] | None) -> dict[int, list[LinkRecord]]:
-    """Every link in view, also those that the graph shows as further evidence of another."""
-    shown = [id_ for link in snapshot.links for id_ in (link.id, *link.others)]
+def _texts_that_hold(session: Session, view: GraphView, linked: Collection[int]) -> set[int]:
+    """Ids of the definitions that hold; of the queries of a history only those that write."""
+    query = select(Definition.id).where(*valid_at(Definition, view.as_of))
+    query = query.where(or_(Definition.kind != DefinitionKind.QUERY, is_among(Definition.id, linked)))
+    return set(session.scalars(query))
+
+
+def _links(view: GraphView, names: Names, within: Flags) -> dict[int, list[LinkRecord]]:
+    """Every link in view by its definition, also those that the graph shows as further evidence of another."""
+    graph = view.graph
+    links = graph.every_link()
+    columns = graph.columns(links)
+    sources, targets = graph.field_dataset[columns.sources], graph.dataset_of(columns.targets)
+    columns = columns.take(np.flatnonzero(within[sources] & within[targets]))
     found: dict[int, list[LinkRecord]] = defaultdict(list)
-    for start in range(0, len(shown), 5000):
-        query = select(Link).where(Link.id.in_(shown[start : start + 5000])).order_by(Link.id)
-        for row in session.scalars(query):
-            source = snapshot.fields[snapshot.field_at[row.source_field_id]]
-            target = snapshot.dataset_at[row.target_dataset_id]
-            if chosen is not None and not {source.dataset, target} <= chosen:
-                continue
-            place, end = snapshot.datasets[source.dataset], snapshot.datasets[target]
-            column = (
-                None
-                if row.target_field_id is None
-                else snapshot.fields[snapshot.field_at[row.target_field_id]].name
+    infos = names.links(columns.ids.tolist())
+    ends = np.unique(np.concatenate((columns.sources, columns.targets[columns.targets >= 0])))
+    fields = names.fields_at(ends.tolist())
+    datasets = names.datasets_at(np.flatnonzero(within).tolist())
+    for n, id_ in enumerate(columns.ids.tolist()):
+        info = infos[id_]
+        source, target = int(columns.sources[n]), int(columns.targets[n])
+        place = datasets[int(graph.field_dataset[source])]
+        end = datasets[int(graph.field_dataset[target]) if target >= 0 else ~target]
+        found[info.definition].append(
+            LinkRecord(
+                (place.namespace, place.name, fields[source].name),
+                (end.namespace, end.name, fields[target].name if target >= 0 else None),
+                info.kind,
+                info.how,
+                info.origin,
+                info.spans,
+                info.expression,
+                info.path,
+                info.possible,
+                info.statement,
             )
-            found[row.definition_id].append(
-                LinkRecord(
-                    (place.namespace, place.name, source.name),
-                    (end.namespace, end.name, column),
-                    row.kind,
-                    row.how,
-                    row.origin,
-                    [(a, b) for a, b in row.spans],
-                    (row.expression[0], row.expression[1]) if row.expression else None,
-                    row.path,
-                    row.possible,
-                    row.statement_id,
-                )
-            )
-    for links in found.values():
-        links.sort(key=lambda link: (link.target[:2], link.target[2] or "", link.source, link.kind, link.how))
+        )
+    for mine in found.values():
+        mine.sort(key=lambda link: (link.target[:2], link.target[2] or "", link.source, link.kind, link.how))
     return found

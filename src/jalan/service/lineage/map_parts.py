@@ -2,83 +2,90 @@
 
 import numpy as np
 
-from jalan.catalog.kinds import DatasetKind, LinkKind
-from jalan.graph.dependencies import VALUE
-from jalan.graph.ordering import order_lanes
-from jalan.graph.spread import Ints
-from jalan.service.graph_cache.snapshot import Snapshot
-from jalan.service.lineage.answers import (
-    Beyond,
-    Crossing,
-    Lane,
-)
-from jalan.service.lineage.briefs import dataset_brief, field_counts
-
-
-def links_between(snapshot: Snapshot, placed: dict[int, int], conditions: bool) -> list[int]:
-    graph = snapshot.graph
-    shown = np.zeros(graph.datasets, dtype=np.bool_)
-    shown[list(placed)] = True
-    sources, targets = graph.dataset_ends
-    wanted = shown[sources] & shown[targets] & (sources != targets)
-    if not conditions:
-        wanted &= graph.kinds == VALUE
-    return [int(link) for link in np.flatnonzero(wanted)]
+from jalan.catalog.kinds import LinkKind
+from jalan.graph.columns import Ints, are_possible
+from jalan.graph.lane_order import order_lanes
+from jalan.service.graph_cache.names import Names
+from jalan.service.graph_cache.view import GraphView
+from jalan.service.lineage.answers import Beyond, Crossing, Lane
+from jalan.service.lineage.briefs import dataset_briefs
 
 
 def lanes_of(
-    snapshot: Snapshot, placed: dict[int, int], links: list[int], always: set[int] | None = None
+    view: GraphView, names: Names, placed: dict[int, int], links: Ints, always: tuple[int, ...] = ()
 ) -> list[Lane]:
-    graph = snapshot.graph
-    touched: dict[int, set[int]] = {dataset: set() for dataset in placed}
-    pairs = set()
-    for link in links:
-        source, target = int(graph.sources[link]), int(graph.targets[link])
-        touched[snapshot.node_dataset(source)].add(source)
-        if target < graph.fields:
-            touched[snapshot.node_dataset(target)].add(target)
-        pairs.add((snapshot.node_dataset(source), snapshot.node_dataset(target)))
-    for node in always or ():
-        touched[snapshot.node_dataset(node)].add(node)
+    """Return the lanes of datasets, each with the fields that links start or end at, and those that are always
+    shown. placed: the lane of each dataset."""
+    graph = view.graph
+    sources, targets = graph.sources(links), graph.targets(links)
+    ends = np.unique(np.concatenate((sources, targets[targets >= 0], np.array(always, dtype=np.int32))))
+    touched: dict[int, list[int]] = {dataset: [] for dataset in placed}
+    for field, dataset in zip(ends.tolist(), graph.field_dataset[ends].tolist(), strict=True):
+        touched[dataset].append(field)
+    pairs = set(zip(graph.field_dataset[sources].tolist(), graph.dataset_of(targets).tolist(), strict=True))
+    infos = names.datasets_at(placed)
     members: dict[int, list[int]] = {}
-    for dataset in sorted(placed, key=lambda d: snapshot.datasets[d].title):
+    for dataset in sorted(placed, key=lambda d: (infos[d].title, infos[d].id)):
         members.setdefault(placed[dataset], []).append(dataset)
     ordered = order_lanes(members, sorted(pairs))
-    counts = field_counts(snapshot)
-    return [
-        Lane(
-            offset=offset,
-            datasets=[dataset_brief(snapshot, d, sorted(touched[d]), counts) for d in ordered[offset]],
+    briefs = dataset_briefs(view, names, touched)
+    return [Lane(offset=offset, datasets=[briefs[d] for d in ordered[offset]]) for offset in sorted(ordered)]
+
+
+def crossings(view: GraphView, names: Names, links: Ints) -> list[Crossing]:
+    """Return links as they are drawn, those between the same two once."""
+    graph = view.graph
+    best, more = graph.each_once(links)
+    columns = graph.columns(best)
+    infos = names.links(columns.ids.tolist())
+    definitions = names.definitions({info.definition for info in infos.values()})
+    ends = np.concatenate((columns.sources, columns.targets[columns.targets >= 0]))
+    fields = names.fields_at(np.unique(ends).tolist())
+    sources = graph.field_dataset[columns.sources].tolist()
+    targets = graph.dataset_of(columns.targets).tolist()
+    certain = _certain(view, links)
+    found = []
+    for n, id_ in enumerate(columns.ids.tolist()):
+        info = infos[id_]
+        source, target = int(columns.sources[n]), int(columns.targets[n])
+        possible = (source, target, info.kind) not in certain if info.possible else False
+        end = fields[target] if target >= 0 else None
+        found.append(
+            Crossing(
+                id=id_,
+                source_dataset=view.dataset_id(sources[n]),
+                source_field=fields[source].id,
+                target_dataset=view.dataset_id(targets[n]),
+                target_field=None if end is None else end.id,
+                kind=LinkKind(info.kind),
+                how=info.how,
+                label=names.link_label(info, fields[source], end, possible),
+                by=definitions[info.definition].by,
+                more=int(more[n]),
+                possible=possible,
+            )
         )
-        for offset in sorted(ordered)
-    ]
+    return found
 
 
-def crossing(snapshot: Snapshot, link: int) -> Crossing:
-    graph = snapshot.graph
-    source, target = int(graph.sources[link]), int(graph.targets[link])
-    info = snapshot.links[link]
-    return Crossing(
-        id=info.id,
-        source_dataset=snapshot.datasets[snapshot.node_dataset(source)].id,
-        source_field=snapshot.fields[source].id,
-        target_dataset=snapshot.datasets[snapshot.node_dataset(target)].id,
-        target_field=snapshot.fields[target].id if target < graph.fields else None,
-        kind=LinkKind(info.kind),
-        how=info.how,
-        label=snapshot.link_label(link),
-        by=snapshot.definitions[info.definition].by,
-        more=len(info.others),
-        possible=info.possible,
-    )
+def _certain(view: GraphView, links: Ints) -> set[tuple[int, int, str]]:
+    """The ends of links of which one of several is certain, although the first is only possible."""
+    columns = view.graph.columns(links)
+    if not np.any(are_possible(columns.codes)):
+        return set()
+    certain = np.flatnonzero(~are_possible(columns.codes))
+    kinds = np.where((columns.codes[certain] & 3) == 0, LinkKind.VALUE.value, LinkKind.CONDITION.value)
+    ends = zip(columns.sources[certain].tolist(), columns.targets[certain].tolist(), kinds.tolist(), strict=True)
+    return set(ends)
 
 
-def beyond(snapshot: Snapshot, distances: Ints, depth: int) -> Beyond:
-    further = np.flatnonzero(distances > depth).tolist()
-    reports = sum(snapshot.datasets[d].kind == DatasetKind.REPORT for d in further)
+def beyond(view: GraphView, distances: Ints, depth: int) -> Beyond:
+    """Return what lies further away than is shown."""
+    further = distances > depth
+    reports = int(np.count_nonzero(further & view.graph.reports))
     return Beyond(
         hops=max(0, int(distances.max(initial=0)) - depth),
-        datasets=len(further) - reports,
+        datasets=int(np.count_nonzero(further)) - reports,
         reports=reports,
         next_datasets=int(np.count_nonzero(distances == depth + 1)),
     )

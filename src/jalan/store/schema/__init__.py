@@ -3,6 +3,7 @@
 from jalan.store.schema.base import Base
 from jalan.store.schema.catalog import Container, Dataset, Field, System
 from jalan.store.schema.definitions import Definition, Diagnostic, Job, Link, Revision, Statement
+from jalan.store.schema.graph import GraphVersion
 from jalan.store.schema.identity import Alias
 from jalan.store.schema.ingestion import Claim, Declaration, Ingestion, Source
 from jalan.store.schema.past import Past
@@ -18,6 +19,7 @@ __all__ = [
     "Definition",
     "Diagnostic",
     "Field",
+    "GraphVersion",
     "Ingestion",
     "Job",
     "Link",

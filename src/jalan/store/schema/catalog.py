@@ -7,6 +7,7 @@ from sqlalchemy import BigInteger, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from jalan.store.schema.base import Base, reference
+from jalan.store.schema.graph import changed_column
 
 
 class System(Base):
@@ -58,6 +59,7 @@ class Dataset(Base):
     first_seen: Mapped[datetime]
     scanned_at: Mapped[datetime | None]
     gone_since: Mapped[datetime | None]
+    changed: Mapped[str] = changed_column()
 
 
 class Field(Base):
@@ -79,3 +81,4 @@ class Field(Base):
     placeholder: Mapped[bool]
     first_seen: Mapped[datetime]
     gone_since: Mapped[datetime | None]
+    changed: Mapped[str] = changed_column()

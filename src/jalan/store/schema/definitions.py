@@ -8,6 +8,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from jalan.store.schema.base import Base, reference
+from jalan.store.schema.graph import changed_column
 
 
 class Job(Base):
@@ -97,6 +98,7 @@ class Link(Base):
         Index("ix_link_definition_valid", "definition_id", postgresql_where=text("valid_to is null")),
         Index("ix_link_source_field_id", "source_field_id"),
         Index("ix_link_target_dataset_id", "target_dataset_id"),
+        Index("ix_link_target_field_id", "target_field_id"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     source_field_id: Mapped[int] = mapped_column(reference("field.id"))
@@ -113,6 +115,7 @@ class Link(Base):
     possible: Mapped[bool] = mapped_column(server_default=text("false"))
     valid_from: Mapped[datetime]
     valid_to: Mapped[datetime | None]
+    changed: Mapped[str] = changed_column()
 
 
 class Diagnostic(Base):

@@ -6,6 +6,7 @@ from sqlalchemy import Index, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from jalan.store.schema.base import Base, reference
+from jalan.store.schema.graph import changed_column
 
 
 class Alias(Base):
@@ -37,3 +38,4 @@ class Alias(Base):
     valid_from: Mapped[datetime]
     valid_to: Mapped[datetime | None]
     ended_by: Mapped[str | None]
+    changed: Mapped[str] = changed_column()

@@ -5,17 +5,18 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
-from jalan.service.catalog.answers import CatalogPage, DatasetFacts, Found, Overview
+from jalan.service.catalog.answers import CatalogPage, DatasetFacts, FacetPage, Found, Overview
 from jalan.service.catalog.facts import facts
 from jalan.service.catalog.find import find
 from jalan.service.catalog.overview import overview
-from jalan.service.catalog.pages import catalog
+from jalan.service.catalog.pages import catalog, facet
 from jalan.service.ingest import declarations, identity
 from jalan.service.ingest.declarations import ConsumerIn, DeclarationFact, LinkIn
 from jalan.web.api.made import Made
 from jalan.web.deps import Id, Now, Then
 
 router = APIRouter(prefix="/api/v1")
+Chosen = Annotated[list[str] | None, Query()]
 
 
 class JoinIn(BaseModel):
@@ -46,11 +47,11 @@ def get_find(
 def get_catalog(
     context: Then,
     q: Annotated[str, Query(max_length=200)] = "",
-    kind: Annotated[list[str] | None, Query()] = None,
-    system: Annotated[list[str] | None, Query()] = None,
-    container: Annotated[list[str] | None, Query()] = None,
-    owner: Annotated[list[str] | None, Query()] = None,
-    state: Annotated[list[str] | None, Query()] = None,
+    kind: Chosen = None,
+    system: Chosen = None,
+    container: Chosen = None,
+    owner: Chosen = None,
+    state: Chosen = None,
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
     cursor: str | None = None,
 ) -> CatalogPage:
@@ -59,10 +60,32 @@ def get_catalog(
     return catalog(context, q, {k: v for k, v in chosen.items() if v}, limit, cursor)
 
 
+@router.get("/catalog/facets/{name}")
+def get_facet(
+    context: Then,
+    name: str,
+    values: Annotated[str, Query(max_length=200, description="Words that the value must hold.")] = "",
+    q: Annotated[str, Query(max_length=200)] = "",
+    kind: Chosen = None,
+    system: Chosen = None,
+    container: Chosen = None,
+    owner: Chosen = None,
+    state: Chosen = None,
+    limit: Annotated[int, Query(ge=1, le=200)] = 50,
+) -> FacetPage:
+    """Find values of a facet of the catalog, for a choice as in GET /api/v1/catalog."""
+    chosen = {"kind": kind, "system": system, "container": container, "owner": owner, "state": state}
+    return facet(context, name, q, values, {k: v for k, v in chosen.items() if v}, limit)
+
+
 @router.get("/datasets/{dataset}")
-def get_dataset(context: Then, dataset: Id) -> DatasetFacts:
-    """One asset with all its facts and columns."""
-    return facts(context, dataset)
+def get_dataset(
+    context: Then,
+    dataset: Id,
+    columns_from: Annotated[int, Query(ge=0, le=1_000_000, description="Columns to leave out at the start.")] = 0,
+) -> DatasetFacts:
+    """One asset with its facts and some hundred of its columns."""
+    return facts(context, dataset, columns_from)
 
 
 @router.get("/declarations")
@@ -74,28 +97,36 @@ def get_declarations(context: Now) -> list[DeclarationFact]:
 @router.post("/declarations/links", status_code=201)
 def declare_link(context: Now, given: LinkIn) -> Made:
     """Declare a link that no text tells of."""
-    return Made(id=declarations.declare_link(context, given))
+    made = Made(id=declarations.declare_link(context, given))
+    context.see_changes()
+    return made
 
 
 @router.post("/declarations/consumers", status_code=201)
 def declare_consumer(context: Now, given: ConsumerIn) -> Made:
     """Declare somebody or something that reads a dataset and that nobody can scan."""
-    return Made(id=declarations.declare_consumer(context, given))
+    made = Made(id=declarations.declare_consumer(context, given))
+    context.see_changes()
+    return made
 
 
 @router.delete("/declarations/{declaration}", status_code=204)
 def take_back_declaration(context: Now, declaration: Id) -> None:
     """Take a declaration back; that it held until now is kept."""
     declarations.take_back(context, declaration)
+    context.see_changes()
 
 
 @router.post("/aliases", status_code=201)
 def join_datasets(context: Now, given: JoinIn) -> Made:
     """Say that two datasets are one."""
-    return Made(id=identity.join(context, given.dataset, given.into, given.note))
+    made = Made(id=identity.join(context, given.dataset, given.into, given.note))
+    context.see_changes()
+    return made
 
 
 @router.delete("/aliases/{alias}", status_code=204)
 def part_datasets(context: Now, alias: Id) -> None:
     """Take it back: the two are two again, and nothing is lost."""
     identity.part(context, alias)
+    context.see_changes()
