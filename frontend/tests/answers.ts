@@ -92,9 +92,9 @@ export const map: LineageMap = {
   focus: 28,
   fields: [],
   lanes: [
-    { offset: -1, datasets: [brief(5, 'core.tickets', 'table', ['fare', 'voided'])] },
-    { offset: 0, datasets: [brief(28, 'core.sailing_revenue', 'table', ['gross'])] },
-    { offset: 1, datasets: [brief(40, 'Board pack', 'report', ['Gross by month'])] },
+    { offset: -1, total: 1, datasets: [brief(5, 'core.tickets', 'table', ['fare', 'voided'])] },
+    { offset: 0, total: 1, datasets: [brief(28, 'core.sailing_revenue', 'table', ['gross'])] },
+    { offset: 1, total: 1, datasets: [brief(40, 'Board pack', 'report', ['Gross by month'])] },
   ],
   crossings: [
     {
@@ -124,9 +124,12 @@ export const map: LineageMap = {
       possible: true,
     },
   ],
+  bundles: [],
   upstream: { hops: 1, datasets: 3, reports: 0, next_datasets: 3 },
   downstream: { hops: 0, datasets: 0, reports: 0, next_datasets: 0 },
   steps: [],
+  steps_total: 0,
+  version: 1,
   as_of: null,
 }
 
@@ -138,6 +141,7 @@ export const trail: LineageMap = {
       link: 7,
       links: [7],
       source: 'core.tickets.fare',
+      more: 0,
       target: 'core.sailing_revenue.gross',
       place: 'core/revenue.sql',
       line: 3,
@@ -203,9 +207,14 @@ export const dependents: Dependents = {
       ],
     },
   ],
+  total: 1,
+  next: null,
+  groups: [],
+  groups_total: 1,
   columns: 0,
   elements: 1,
   reports: 1,
+  version: 1,
 }
 
 export const page: CatalogPage = {

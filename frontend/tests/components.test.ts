@@ -146,7 +146,7 @@ describe('the state of the lineage screen', () => {
     )
     expect(api.lanes).toHaveBeenCalledWith(
       28,
-      { upstream: 4, downstream: 2, conditions: false },
+      { upstream: 4, downstream: 2, conditions: false, named: [], shown: [] },
       expect.any(AbortSignal),
     )
     expect([state.detail.value, state.asTable.value, state.dock.value]).toEqual([

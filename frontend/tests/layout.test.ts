@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { Crossing, DatasetBrief, LineageMap } from '../src/api/client'
+import type { Bundle, Crossing, DatasetBrief, LineageMap } from '../src/api/client'
 import {
   apart,
   held,
@@ -42,20 +42,19 @@ const choice: LaneChoice = {
   detail: 'columns',
   unfolded: new Set(),
   closed: new Set(),
-  wanted: '',
   trail: false,
 }
 
 describe('a lane', () => {
   it('shows a few columns of each dataset and counts the rest', () => {
-    const lane = layLane(-1, [dataset(1, 8)], choice)
+    const lane = layLane(-1, [dataset(1, 8)], 1, choice)
     const card = lane.items[0]
     expect(card).toMatchObject({ type: 'card', folded: 5 })
     expect(lane.height).toBe(HEIGHT.head + 5 * HEIGHT.row + HEIGHT.fold + HEIGHT.gap)
   })
 
   it('shows all columns that are on a trail', () => {
-    const lane = layLane(1, [dataset(1, 8)], { ...choice, trail: true })
+    const lane = layLane(1, [dataset(1, 8)], 1, { ...choice, trail: true })
     expect(lane.items[0]).toMatchObject({ folded: 2 })
   })
 
@@ -63,20 +62,20 @@ describe('a lane', () => {
     const many = Array.from({ length: 12 }, (_, i) =>
       dataset(i, 1, i % 2 ? 'strait.core' : 'strait.mart'),
     )
-    const lane = layLane(2, many, choice)
+    const lane = layLane(2, many, many.length, choice)
     expect(lane.items.filter((item) => item.type === 'group')).toHaveLength(2)
-    const closed = layLane(2, many, { ...choice, closed: new Set(['2:strait.mart']) })
+    const closed = layLane(2, many, many.length, { ...choice, closed: new Set(['2:strait.mart']) })
     expect(closed.items.filter((item) => item.type === 'card')).toHaveLength(6)
     expect(closed.total).toBe(12)
   })
 
-  it('is filtered by typing', () => {
-    const lane = layLane(1, [dataset(1, 1), dataset(2, 1)], { ...choice, wanted: 'T2' })
-    expect(lane.items.map((item) => item.key)).toEqual(['d2'])
+  it('says how many of its datasets are here', () => {
+    const lane = layLane(1, [dataset(1, 1), dataset(2, 1)], 206, choice)
+    expect([lane.shown, lane.total]).toEqual([2, 206])
   })
 
   it('has a place for every row, also for what is folded', () => {
-    const places = placesIn(layLane(1, [dataset(1, 8), dataset(2, 1)], choice))
+    const places = placesIn(layLane(1, [dataset(1, 8), dataset(2, 1)], 2, choice))
     expect(places.fields.get(100)).toBe(HEIGHT.head + HEIGHT.row / 2)
     expect(places.fields.has(107)).toBe(false)
     expect(places.folds.get(1)).toBeGreaterThan(places.fields.get(104) ?? Infinity)
@@ -103,6 +102,14 @@ function link(id: number, kind: 'value' | 'condition', target: number): Crossing
 describe('links', () => {
   const road = {
     crossings: [link(1, 'condition', 2), link(2, 'value', 2), link(3, 'value', 3)],
+    bundles: [] as Bundle[],
+  } as LineageMap
+  const crowded = {
+    ...road,
+    bundles: [
+      { source_dataset: 1, target_dataset: 3, values: 40, links: 42 },
+      { source_dataset: 1, target_dataset: 4, values: 0, links: 5 },
+    ],
   } as LineageMap
 
   it('are all drawn between columns', () => {
@@ -112,6 +119,20 @@ describe('links', () => {
 
   it('are drawn once between datasets, as a value if there is one', () => {
     expect(drawn(road, 'datasets', true).map((one) => one.id)).toEqual([2, 3])
+  })
+
+  it('are summed where there are more than can be drawn', () => {
+    const lines = drawn(crowded, 'columns', true)
+    expect(lines.map((line) => [line.target_dataset, line.kind, line.count])).toEqual([
+      [2, 'condition', 1],
+      [2, 'value', 1],
+      [3, 'value', 1],
+      [3, 'value', 42],
+      [4, 'condition', 5],
+    ])
+    expect(lines.map((line) => line.link?.id)).toEqual([1, 2, 3, undefined, undefined])
+    expect(drawn(crowded, 'columns', false).map((line) => line.count)).toEqual([1, 1, 40])
+    expect(drawn(crowded, 'datasets', true).map((line) => line.target_dataset)).toEqual([2, 3, 4])
   })
 
   it('bulge where they do not lead to the right', () => {

@@ -128,7 +128,7 @@ it('lanes show what lies upstream and downstream, and reach further when asked',
   expect(router.currentRoute.value.query.upstream).toBe('3')
   expect(api.lanes).toHaveBeenLastCalledWith(
     28,
-    { upstream: 3, downstream: 2, conditions: true },
+    { upstream: 3, downstream: 2, conditions: true, named: [], shown: [] },
     expect.any(AbortSignal),
   )
 })
@@ -152,6 +152,77 @@ it('the same can be read as a table, and filtered', async () => {
   await page.find('input[aria-label=Filter]').setValue('fare')
   await flushPromises()
   expect(page.find('.table .bar').text()).toContain('1 link')
+})
+
+it('a crowded lane says how much of it is shown, and shows more, or what has a name', async () => {
+  const crowd = { ...answers.map.lanes[0]!, total: 206 }
+  const bundle = { source_dataset: 5, target_dataset: 28, values: 40, links: 42 }
+  const crowded = {
+    ...answers.map,
+    lanes: [crowd, ...answers.map.lanes.slice(1)],
+    bundles: [bundle],
+  }
+  vi.spyOn(api, 'lanes').mockResolvedValue(crowded)
+  const { page } = await open('/lineage/28')
+  expect(page.find('.lane h2').text()).toMatch(/1 of 206/)
+  await page.find('.lane h2 button').trigger('click')
+  await flushPromises()
+  const part = () => vi.mocked(api.lanes).mock.lastCall?.[1]
+  expect(part()?.shown).toEqual(['-1:13'])
+  await page.find('.lane .filter').setValue('tickets')
+  await vi.waitFor(() => expect(part()?.named).toEqual(['-1:tickets']))
+})
+
+it('links that are summed are said beside the table of those that are not', async () => {
+  const bundle = { source_dataset: 5, target_dataset: 28, values: 40, links: 42 }
+  vi.spyOn(api, 'lanes').mockResolvedValue({ ...answers.map, bundles: [bundle] })
+  const { page } = await open('/lineage/28?view=table')
+  expect(page.find('.table .bar').text()).toContain('42 further links')
+})
+
+it('what depends on a field comes a page at a time, and all of it as a file', async () => {
+  const first = { ...answers.dependents, total: 250, next: 'MTAw', groups_total: 9 }
+  const more = { ...answers.dependents.items[0]!, field: 4001, name: 'Net by month' }
+  vi.spyOn(api, 'dependents').mockImplementation((_, asked) =>
+    Promise.resolve(asked.cursor ? { ...first, items: [more], next: null } : first),
+  )
+  const { page } = await open('/lineage/28?field=100&dock=depends')
+  await vi.waitFor(() => expect(page.find('.depends').text()).toContain('1 of 250 in 9 datasets'))
+  expect(page.find('.depends a[download]').attributes('href')).toContain('/dependents/all?form=csv')
+  await page.find('.depends .note button').trigger('click')
+  await flushPromises()
+  expect(page.findAll('[data-depends]').map((row) => row.attributes('data-depends'))).toEqual([
+    '4000',
+    '4001',
+  ])
+  await page.find('.depends input').setValue('net')
+  await vi.waitFor(() => expect(vi.mocked(api.dependents).mock.lastCall?.[1].q).toBe('net'))
+})
+
+it('a wide dataset shows its further columns when asked', async () => {
+  const wide = { ...answers.facts, columns_total: 3 }
+  const last = { ...answers.facts.columns[0]!, id: 199, name: 'surcharge' }
+  vi.spyOn(api, 'dataset').mockImplementation((_, __, from = 0) =>
+    Promise.resolve(from ? { ...wide, columns: [last] } : wide),
+  )
+  const { page } = await open('/lineage/28')
+  expect(page.find('.here').text()).toContain('2 of 3 shown')
+  await page.find('.here .columns .link').trigger('click')
+  await flushPromises()
+  expect(page.find('.here').text()).toContain('surcharge')
+  expect(page.find('.here').text()).not.toContain('of 3 shown')
+})
+
+it('a facet with many values is searched', async () => {
+  const page_ = { ...answers.page, facet_totals: { ...answers.page.facet_totals, owner: 312 } }
+  vi.spyOn(api, 'catalog').mockResolvedValue(page_)
+  const facet = vi
+    .spyOn(api, 'facet')
+    .mockResolvedValue({ values: [{ value: 'Tide desk', count: 4 }], total: 1 })
+  const { page } = await open('/catalog')
+  await page.find('input[aria-label="Search in Owner"]').setValue('tide')
+  await vi.waitFor(() => expect(page.find('aside').text()).toContain('Tide desk'))
+  expect(facet.mock.lastCall?.slice(0, 2)).toMatchObject(['owner', { values: 'tide' }])
 })
 
 it('a dataset that is gone is said, with a way out', async () => {

@@ -132,8 +132,8 @@ def test_links_between_the_same_two_are_told_once_the_best_first() -> None:
     rows = links((1, 2, 2, VALUE), (1, 2, 2, VALUE), (1, 2, 2, CONDITION))
     rows["code"][0] = link_code(VALUE, "identity", "parsed", False, 2)
     graph = timeline_of(datasets(0, 0), fields((1, 0), (2, 0)), [rows]).now
-    best, more = graph.each_once(graph.every_link())
-    assert (graph.columns(best).ids.tolist(), more.tolist()) == ([2, 3], [1, 0])
+    once = graph.each_once(graph.every_link())
+    assert (graph.columns(once.best).ids.tolist(), once.more.tolist()) == ([2, 3], [1, 0])
     assert [counts.tolist() for counts in graph.value_counts(np.array([0, 1]))] == [[0, 1], [1, 0]]
 
 

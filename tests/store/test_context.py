@@ -9,8 +9,9 @@ from sqlalchemy import Engine, text
 
 from jalan.service.catalog.facts import facts
 from jalan.service.catalog.find import find
-from jalan.service.catalog.pages import BadCursor, catalog
+from jalan.service.catalog.pages import catalog
 from jalan.service.context import Context
+from jalan.service.cursors import BadCursor
 from jalan.service.errors import Invalid, NotFound
 from jalan.service.graph_cache.cache import GraphCache
 from jalan.service.ingest import identity, sources

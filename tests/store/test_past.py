@@ -32,7 +32,8 @@ def shown(engine: Engine, at: datetime | None) -> dict[str, Any]:
             "catalog": page.model_dump(),
             "facts": {row.id: facts(context, row.id).model_dump(exclude={"uses"}) for row in page.items},
             "lanes": {
-                row.id: lanes(context, row.id, 3, 3, True).model_dump(exclude={"as_of"}) for row in page.items
+                row.id: lanes(context, row.id, 3, 3, True).model_dump(exclude={"as_of", "version"})
+                for row in page.items
             },
             "evidence": [evidence(context, id_).model_dump() for id_ in sorted(_best(graph))],
         }
@@ -40,8 +41,8 @@ def shown(engine: Engine, at: datetime | None) -> dict[str, Any]:
 
 def _best(view: GraphView) -> list[int]:
     """Ids of the links that hold, of those between the same two the best evidenced."""
-    best, _ = view.graph.each_once(view.graph.every_link())
-    ids: list[int] = view.graph.columns(best).ids.tolist()
+    once = view.graph.each_once(view.graph.every_link())
+    ids: list[int] = view.graph.columns(once.best).ids.tolist()
     return ids
 
 

@@ -8,6 +8,8 @@ export type DatasetFacts = Schemas['DatasetFacts']
 export type ColumnFact = Schemas['ColumnFact']
 export type FieldBrief = Schemas['FieldBrief']
 export type Crossing = Schemas['Crossing']
+export type Bundle = Schemas['Bundle']
+export type FacetPage = Schemas['FacetPage']
 export type Evidence = Schemas['Evidence']
 export type Dependents = Schemas['Dependents']
 export type Dependent = Schemas['Dependent']
@@ -55,7 +57,13 @@ async function unwrap<T>(asked: Promise<Answer<T>>): Promise<T> {
   )
 }
 
-export interface LaneOptions {
+/** Which part of a crowded lane is wanted: `lane:count` and `lane:words`. */
+export interface PartOptions {
+  shown: string[]
+  named: string[]
+}
+
+export interface LaneOptions extends PartOptions {
   upstream: number
   downstream: number
   conditions: boolean
@@ -69,8 +77,21 @@ export const api = {
     query: NonNullable<paths['/api/v1/catalog']['get']['parameters']['query']>,
     signal?: AbortSignal,
   ) => unwrap(client.GET('/api/v1/catalog', { params: { query }, signal })),
-  dataset: (dataset: number, signal?: AbortSignal) =>
-    unwrap(client.GET('/api/v1/datasets/{dataset}', { params: { path: { dataset } }, signal })),
+  facet: (
+    name: string,
+    query: NonNullable<paths['/api/v1/catalog/facets/{name}']['get']['parameters']['query']>,
+    signal?: AbortSignal,
+  ) =>
+    unwrap(
+      client.GET('/api/v1/catalog/facets/{name}', { params: { path: { name }, query }, signal }),
+    ),
+  dataset: (dataset: number, signal?: AbortSignal, columnsFrom = 0) =>
+    unwrap(
+      client.GET('/api/v1/datasets/{dataset}', {
+        params: { path: { dataset }, query: { columns_from: columnsFrom } },
+        signal,
+      }),
+    ),
   lanes: (dataset: number, query: LaneOptions, signal?: AbortSignal) =>
     unwrap(
       client.GET('/api/v1/datasets/{dataset}/lanes', {
@@ -78,14 +99,20 @@ export const api = {
         signal,
       }),
     ),
-  trail: (field: number[], conditions: boolean, signal?: AbortSignal) =>
-    unwrap(client.GET('/api/v1/trail', { params: { query: { field, conditions } }, signal })),
+  trail: (field: number[], conditions: boolean, part: PartOptions, signal?: AbortSignal) =>
+    unwrap(
+      client.GET('/api/v1/trail', { params: { query: { field, conditions, ...part } }, signal }),
+    ),
   evidence: (link: number, signal?: AbortSignal) =>
     unwrap(client.GET('/api/v1/links/{link}/evidence', { params: { path: { link } }, signal })),
-  dependents: (field: number, conditions: boolean, signal?: AbortSignal) =>
+  dependents: (
+    field: number,
+    query: { conditions: boolean; q?: string; cursor?: string },
+    signal?: AbortSignal,
+  ) =>
     unwrap(
       client.GET('/api/v1/fields/{field}/dependents', {
-        params: { path: { field }, query: { conditions } },
+        params: { path: { field }, query },
         signal,
       }),
     ),

@@ -233,7 +233,7 @@ export interface paths {
         };
         /**
          * Get Lanes
-         * @description The lanes around a dataset, as many hops as asked for on each side.
+         * @description The lanes around a dataset, as many hops as asked for on each side; of each lane what is linked most.
          */
         get: operations["lanes"];
         put?: never;
@@ -253,7 +253,8 @@ export interface paths {
         };
         /**
          * Get Trail
-         * @description The trail of fields: all that carries their values, from the sources to the reports.
+         * @description The trail of fields: what carries their values, from the sources to the reports; of each lane what is linked
+         *     most.
          */
         get: operations["trail"];
         put?: never;
@@ -293,9 +294,29 @@ export interface paths {
         };
         /**
          * Get Dependents
-         * @description Every column and report element that depends on a field, each with its path.
+         * @description The columns and report elements that depend on a field, each with its path, a page at a time.
          */
         get: operations["dependents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fields/{field}/dependents/all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get All Dependents
+         * @description Everything that depends on a field, as a stream of rows without their paths.
+         */
+        get: operations["all_dependents"];
         put?: never;
         post?: never;
         delete?: never;
@@ -564,6 +585,20 @@ export interface components {
             reports: number;
             /** Next Datasets */
             next_datasets: number;
+        };
+        /**
+         * Bundle
+         * @description Links between two datasets that are not shown one by one, summed. values: those that carry values.
+         */
+        Bundle: {
+            /** Source Dataset */
+            source_dataset: number;
+            /** Target Dataset */
+            target_dataset: number;
+            /** Values */
+            values: number;
+            /** Links */
+            links: number;
         };
         /**
          * CatalogPage
@@ -996,8 +1031,32 @@ export interface components {
             path: components["schemas"]["PathStep"][];
         };
         /**
+         * DependentGroup
+         * @description The columns or elements of one dataset that depend on the field in question. hops: of the nearest.
+         */
+        DependentGroup: {
+            /** Dataset */
+            dataset: number;
+            /** Title */
+            title: string;
+            /** Kind */
+            kind: string;
+            /** Owner */
+            owner: string | null;
+            /** Effect */
+            effect: string;
+            /** Hops */
+            hops: number;
+            /** Count */
+            count: number;
+        };
+        /**
          * Dependents
-         * @description What depends on a field. effects: what may happen to it, by name, in words.
+         * @description What depends on a field: a page of it, and by dataset.
+         *
+         *     items: reports first, the worst and nearest first. total: how many there are; those that match where words are
+         *     given. next: cursor of the next page. groups: the same by dataset, the first of them; groups_total: how many.
+         *     effects: what may happen to it, by name, in words. columns, elements, reports: of all.
          */
         Dependents: {
             /** Field */
@@ -1006,6 +1065,14 @@ export interface components {
             label: string;
             /** Items */
             items: components["schemas"]["Dependent"][];
+            /** Total */
+            total: number;
+            /** Next */
+            next: string | null;
+            /** Groups */
+            groups: components["schemas"]["DependentGroup"][];
+            /** Groups Total */
+            groups_total: number;
             /** Effects */
             effects: {
                 [key: string]: string;
@@ -1016,6 +1083,8 @@ export interface components {
             elements: number;
             /** Reports */
             reports: number;
+            /** Version */
+            version: number;
         };
         /**
          * DiagnosticFact
@@ -1235,17 +1304,24 @@ export interface components {
         };
         /**
          * Lane
-         * @description All that lies ``offset`` hops from here: negative is upstream, positive downstream.
+         * @description What lies ``offset`` hops from here: negative is upstream, positive downstream.
+         *
+         *     total: how many datasets there are; ``datasets`` are those that are linked most, or that were asked for.
          */
         Lane: {
             /** Offset */
             offset: number;
+            /** Total */
+            total: number;
             /** Datasets */
             datasets: components["schemas"]["DatasetBrief"][];
         };
         /**
          * LineageMap
          * @description Lanes around a dataset, or the trail of some of its fields.
+         *
+         *     crossings: links drawn one by one; bundles: the others between what is shown. steps_total: how many there are,
+         *     where not all are listed. version: of the graph that this is of; it grows with every change.
          */
         LineageMap: {
             /** Focus */
@@ -1256,10 +1332,16 @@ export interface components {
             lanes: components["schemas"]["Lane"][];
             /** Crossings */
             crossings: components["schemas"]["Crossing"][];
+            /** Bundles */
+            bundles: components["schemas"]["Bundle"][];
             upstream: components["schemas"]["Beyond"];
             downstream: components["schemas"]["Beyond"];
             /** Steps */
             steps: components["schemas"]["Step"][];
+            /** Steps Total */
+            steps_total: number;
+            /** Version */
+            version: number;
             /** As Of */
             as_of: string | null;
         };
@@ -1582,7 +1664,8 @@ export interface components {
          * Step
          * @description One step of a trail: the code that carries values into a field.
          *
-         *     links: all that this code carries into it; ``link`` is the one named first in the text.
+         *     links: what this code carries into it, some of it where it is much; ``link`` is the one named first in the
+         *         text. more: how many sources are not named.
          */
         Step: {
             /** Link */
@@ -1591,6 +1674,8 @@ export interface components {
             links: number[];
             /** Source */
             source: string;
+            /** More */
+            more: number;
             /** Target */
             target: string;
             /** Place */
@@ -2150,6 +2235,10 @@ export interface operations {
                 downstream?: number;
                 /** @description Whether links that only decide count too. */
                 conditions?: boolean;
+                /** @description lane:words – show of a lane what has these in its name, as -1:tickets. */
+                named?: string[];
+                /** @description lane:count – how many datasets of a lane to show, as -1:36. */
+                shown?: string[];
                 /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
@@ -2186,6 +2275,10 @@ export interface operations {
                 field: number[];
                 /** @description Whether links that only decide count too. */
                 conditions?: boolean;
+                /** @description lane:words – show of a lane what has these in its name, as -1:tickets. */
+                named?: string[];
+                /** @description lane:count – how many datasets of a lane to show, as -1:36. */
+                shown?: string[];
                 /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
@@ -2250,6 +2343,10 @@ export interface operations {
             query?: {
                 /** @description Whether links that only decide count too. */
                 conditions?: boolean;
+                /** @description Words that names or owners must hold. */
+                q?: string;
+                limit?: number;
+                cursor?: string | null;
                 /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
                 as_of?: string | null;
             };
@@ -2269,6 +2366,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Dependents"];
                 };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    all_dependents: {
+        parameters: {
+            query?: {
+                /** @description Whether links that only decide count too. */
+                conditions?: boolean;
+                form?: "ndjson" | "csv";
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                field: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: components["responses"]["NotTaken"];
             403: components["responses"]["Foreign"];

@@ -23,7 +23,9 @@ from jalan.graph.columns import (
     Joined,
     LinkColumns,
     Positions,
+    are_possible,
     kinds_of,
+    ranks_of,
 )
 from jalan.graph.index import Part, Rows, edges_at
 
@@ -64,6 +66,23 @@ def nodes_of(datasets: DatasetColumns, fields: FieldColumns, joined: Joined) -> 
 
 
 NO_NODES = nodes_of(NO_DATASETS, NO_FIELDS, Joined(*(np.empty((0, 2), dtype=np.int32) for _ in range(2))))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Once:
+    """Links, each for all between the same two that do the same.
+
+    best: of each the one that is best evidenced. more: how many there are besides. possible: whether all are only
+    possible ones.
+    """
+
+    best: Ints
+    more: Ints
+    possible: Flags
+
+    def some(self, which: Flags) -> "Once":
+        """Return some of them."""
+        return Once(self.best[which], self.more[which], self.possible[which])
 
 
 @dataclass(eq=False)
@@ -272,22 +291,20 @@ class Dependencies:
             return found
         return self._column(name, links)
 
-    def each_once(self, links: Ints) -> tuple[Ints, Ints]:
-        """Return of links between the same two, that do the same, the best evidenced, and how many there are more.
-
-        The order is by source, kind, target.
-        """
+    def each_once(self, links: Ints) -> "Once":
+        """Return links between the same two that do the same as one. The order is by source, kind, target."""
         found = self.columns(links)
         kinds = kinds_of(found.codes)
-        order = np.lexsort((found.ids, found.codes >> 10, found.targets, kinds, found.sources))
-        if not len(order):
-            return links[:0], links[:0]
+        order = np.lexsort((found.ids, ranks_of(found.codes), found.targets, kinds, found.sources))
         s, k, t = found.sources[order], kinds[order], found.targets[order]
         is_first = np.ones(len(order), dtype=np.bool_)
         is_first[1:] = (s[1:] != s[:-1]) | (k[1:] != k[:-1]) | (t[1:] != t[:-1])
         firsts = np.flatnonzero(is_first)
+        if not len(firsts):
+            return Once(links[:0], links[:0], is_first)
         more = np.diff(np.append(firsts, len(order))) - 1
-        return links[order[firsts]], more.astype(np.int32)
+        possible = np.logical_and.reduceat(are_possible(found.codes)[order], firsts)
+        return Once(links[order[firsts]], more.astype(np.int32), possible)
 
     def value_counts(self, fields: Ints) -> tuple[Ints, Ints]:
         """Return how many fields the values of fields come from, and how many they go to; each (len(fields),)."""

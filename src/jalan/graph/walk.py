@@ -2,6 +2,7 @@
 
 import threading
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,6 +31,14 @@ class Reach:
         """Return the fields that were met, seeds left out, and their hops."""
         kept = (self.nodes >= 0) & (self.hops > 0)
         return self.nodes[kept], self.hops[kept]
+
+    def links_passed(self) -> Ints:
+        """Return how many links lie on the way to each node: hops without those that are no links."""
+        found = np.zeros(len(self.nodes), dtype=np.int32)
+        bounds = np.searchsorted(self.hops, np.arange(int(self.hops.max(initial=0)) + 2))
+        for first, last in pairwise(bounds[1:].tolist()):
+            found[first:last] = found[self.parents[first:last]] + (self.links[first:last] >= 0)
+        return found
 
     def way(self, place: int) -> list[tuple[int, int]]:
         """Return the shortest way to the node at a place: (place, link) of each step, the seed left out."""

@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from sqlalchemy.exc import DataError, DBAPIError, ProgrammingError
 from starlette.exceptions import HTTPException
 
-from jalan.service.catalog.pages import BadCursor
+from jalan.service.cursors import BadCursor
 from jalan.service.errors import Conflict, Invalid, NotFound
 from jalan.sources.errors import SourceError
 

@@ -2,7 +2,7 @@
 import { useDebounceFn } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, type CatalogPage } from '@/api/client'
+import { api, type CatalogPage, type FacetPage } from '@/api/client'
 import KindGlyph from '@/shared/components/KindGlyph.vue'
 import { count, plural } from '@/shared/format/humane'
 import { useAsked } from '@/shared/composables/useAsked'
@@ -60,6 +60,20 @@ function toggle(facet: Facet, value: string) {
   void router.push({ query: { ...route.query, [facet]: now.size ? [...now] : undefined } })
 }
 
+/** Values that were searched for, of facets that have more than are listed. */
+const found = ref<Partial<Record<Facet, FacetPage['values']>>>({})
+const searchFacet = useDebounceFn(async (facet: Facet, values: string) => {
+  if (!values.trim()) {
+    delete found.value[facet]
+    return
+  }
+  const page = await api.facet(facet, { ...query.value, limit: 50, values })
+  found.value[facet] = page.values
+}, 200)
+function valuesOf(facet: Facet): FacetPage['values'] {
+  return found.value[facet] ?? data.value?.facets[facet] ?? []
+}
+
 async function loadMore() {
   if (!cursor.value) return
   const page = await api.catalog({ ...query.value, cursor: cursor.value })
@@ -93,7 +107,15 @@ const anyChosen = computed(() => words.value !== '' || FACETS.some((facet) => ch
       <section v-for="facet in FACETS" :key="facet">
         <template v-if="(data?.facets[facet]?.length ?? 0) > 0">
           <h2>{{ TITLES[facet] }}</h2>
-          <label v-for="one in data?.facets[facet]" :key="one.value">
+          <input
+            v-if="(data?.facet_totals[facet] ?? 0) > (data?.facets[facet]?.length ?? 0)"
+            type="search"
+            class="within"
+            :placeholder="`one of ${count(data?.facet_totals[facet] ?? 0)}…`"
+            :aria-label="`Search in ${TITLES[facet]}`"
+            @input="searchFacet(facet, ($event.target as HTMLInputElement).value)"
+          />
+          <label v-for="one in valuesOf(facet)" :key="one.value">
             <input
               type="checkbox"
               :checked="chosen(facet).includes(one.value)"
@@ -199,6 +221,17 @@ label span {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
+}
+.within {
+  width: 100%;
+  border: 0;
+  border-bottom: 1px solid var(--hair);
+  background: transparent;
+  padding: 2px 0;
+}
+.within::placeholder {
+  color: var(--mute);
+  opacity: 1;
 }
 label small {
   color: var(--mute);

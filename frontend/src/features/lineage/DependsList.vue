@@ -1,21 +1,16 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import type { Dependent } from '@/api/client'
 import KindGlyph from '@/shared/components/KindGlyph.vue'
-import { plural } from '@/shared/format/humane'
+import { count, plural } from '@/shared/format/humane'
 import type { LineageState } from './useLineage'
 
 const props = defineProps<{ state: LineageState }>()
-const wanted = ref('')
+const wanted = props.state.dependsWords
 const found = computed(() => props.state.depends.data.value)
-const rows = computed(() => {
-  const low = wanted.value.trim().toLowerCase()
-  const items = found.value?.items ?? []
-  if (!low) return items
-  return items.filter((item) =>
-    `${item.dataset_title} ${item.name} ${item.owner}`.toLowerCase().includes(low),
-  )
-})
+const rows = computed(() => found.value?.items ?? [])
+const all = (form: 'csv' | 'ndjson') =>
+  `/api/v1/fields/${found.value?.field}/dependents/all?form=${form}&conditions=${props.state.conditions.value}`
 
 function arrow(kind: Dependent['path'][number]['kind']): string {
   return kind === 'value' ? '→' : kind === 'contains' ? '∋' : '⇢'
@@ -31,7 +26,7 @@ function spoken(kind: Dependent['path'][number]['kind']): string {
   <div class="depends">
     <p v-if="state.depends.error.value" class="note state bad">{{ state.depends.error.value }}</p>
     <p v-else-if="!found" class="note">Walking downstream…</p>
-    <p v-else-if="!found.items.length" class="note">
+    <p v-else-if="!found.items.length && !wanted" class="note">
       Nothing that Jalan has read depends on <span class="mono">{{ found.label }}</span>. What has
       not been scanned or loaded is not known.
     </p>
@@ -46,6 +41,10 @@ function spoken(kind: Dependent['path'][number]['kind']): string {
         <span>
           {{ plural(found.elements, 'element') }} in {{ plural(found.reports, 'report') }},
           {{ plural(found.columns, 'column') }}
+        </span>
+        <span v-if="found.total > 100" class="all">
+          all of it: <a :href="all('csv')" download>CSV</a>,
+          <a :href="all('ndjson')" download>NDJSON</a>
         </span>
         <span class="legend">→ carries the value, ⇢ only decides, ∋ whose rows hold</span>
       </div>
@@ -90,6 +89,12 @@ function spoken(kind: Dependent['path'][number]['kind']): string {
             </tr>
           </tbody>
         </table>
+        <p v-if="!rows.length" class="note">Nothing that depends on it is called so.</p>
+        <p v-if="found.next" class="note">
+          {{ count(rows.length) }} of {{ count(found.total) }} in
+          {{ plural(found.groups_total, 'dataset') }} shown,
+          <button class="link" @click="state.moreDepends()">show more</button>
+        </p>
       </div>
     </template>
   </div>

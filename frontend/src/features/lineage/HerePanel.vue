@@ -17,6 +17,7 @@ const emit = defineEmits<{
   hover: [field: number | null]
   scroll: [top: number]
   changed: []
+  more: []
 }>()
 
 const ROW = 24
@@ -123,7 +124,7 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
       <template v-if="!isReport">
         <dt>read by</dt>
         <dd :title="facts.reports.join(', ')">
-          {{ plural(facts.downstream, 'dataset') }}, {{ plural(facts.reports.length, 'report') }}
+          {{ plural(facts.downstream, 'dataset') }}, {{ plural(facts.reports_total, 'report') }}
         </dd>
       </template>
       <template v-if="facts.rows !== null">
@@ -204,6 +205,10 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
             : (column.type ?? (column.kind === 'star' ? 'all columns' : 'type unknown'))
         }}</small>
       </button>
+      <p v-if="facts.columns.length < facts.columns_total" class="about">
+        {{ count(facts.columns.length) }} of {{ count(facts.columns_total) }} shown,
+        <button class="link" @click="emit('more')">show more</button>
+      </p>
       <p v-if="!rows.length" class="about">
         {{ facts.columns.length ? 'No column is called so.' : 'No columns are known.' }}
       </p>

@@ -23,6 +23,7 @@ const emit = defineEmits<{
   scroll: [top: number]
   filter: [wanted: string]
   reach: [by: number | 'all']
+  more: []
 }>()
 
 const scroller = useTemplateRef<HTMLElement>('scroller')
@@ -70,10 +71,15 @@ defineExpose({ reveal })
 <template>
   <section class="lane" :aria-label="`${title}: ${plural(lane.total, 'dataset')}`">
     <h2>
-      <span>{{ title }}</span><span>{{ count(lane.total) }}</span>
+      <span>{{ title }}</span>
+      <span v-if="lane.shown < lane.total">
+        {{ count(lane.shown) }} of {{ count(lane.total) }},
+        <button class="link" title="Show more of this lane" @click="emit('more')">show more</button>
+      </span>
+      <span v-else>{{ count(lane.total) }}</span>
     </h2>
     <input
-      v-if="lane.total > 8"
+      v-if="lane.total > 8 || wanted"
       class="filter"
       type="search"
       :value="wanted"

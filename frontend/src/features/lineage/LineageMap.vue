@@ -92,10 +92,11 @@ defineExpose({ stops, lanes, revealCursor })
           <g v-for="wire in wires" :key="wire.link.id">
             <path
               :d="wire.path"
+              :style="wire.width ? { strokeWidth: `${wire.width}px` } : undefined"
               :class="[
                 wire.value ? 'value' : 'condition',
                 { bright: wire.bright, faint: wire.faint, trail: trail },
-                { possible: wire.link.possible },
+                { possible: wire.link.possible, bundle: wire.width !== null },
               ]"
             />
             <circle
@@ -127,6 +128,7 @@ defineExpose({ stops, lanes, revealCursor })
             @hover="(field) => (hovered = field)"
             @scroll="(top) => (hereScroll = top)"
             @changed="state.reload"
+            @more="state.moreColumns"
           />
           <LaneList
             v-else-if="lane.offset !== 0"
@@ -150,6 +152,7 @@ defineExpose({ stops, lanes, revealCursor })
             "
             @scroll="(top) => scrolls.set(lane.offset, top)"
             @filter="(text) => state.filters.set(lane.offset, text)"
+            @more="state.showMore(lane.offset, lane.shown)"
             @reach="(by) => state.reach(lane.offset < 0 ? 'upstream' : 'downstream', by)"
           />
         </template>

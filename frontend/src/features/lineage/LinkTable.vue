@@ -21,6 +21,7 @@ const all = computed(() => {
     }
   }
   return drawn(map, 'columns', props.state.conditions.value)
+    .flatMap((line) => line.link ?? [])
     .map((link) => ({
       id: link.id,
       lane: titles.get(link.target_dataset)?.lane ?? 0,
@@ -35,6 +36,9 @@ const all = computed(() => {
     }))
     .sort((a, b) => a.lane - b.lane || a.to.localeCompare(b.to) || a.into.localeCompare(b.into))
 })
+const bundled = computed(() =>
+  (props.state.map.data.value?.bundles ?? []).reduce((sum, bundle) => sum + bundle.links, 0),
+)
 const rows = computed(() => {
   const low = wanted.value.trim().toLowerCase()
   if (!low) return all.value
@@ -65,6 +69,9 @@ async function copy() {
         aria-label="Filter"
       />
       <span>{{ plural(rows.length, 'link') }}</span>
+      <span v-if="bundled" title="The export has all of them">
+        {{ plural(bundled, 'further link') }} between the datasets shown, not listed
+      </span>
       <button class="link" @click="copy">copy as CSV</button>
     </div>
     <ElTable

@@ -1,5 +1,20 @@
 import type { Crossing, DatasetBrief, FieldBrief, LineageMap } from '@/api/client'
 
+/** A line between two lanes: a link, or all links between two datasets that are not drawn one by one. */
+export interface Line {
+  id: number
+  source_dataset: number
+  source_field: number | null
+  target_dataset: number
+  target_field: number | null
+  kind: Crossing['kind']
+  possible: boolean
+  /** The link that it is, if it is one. */
+  link: Crossing | null
+  /** How many links it stands for. */
+  count: number
+}
+
 /** Heights in pixels. They are set here, not measured, so that what is scrolled away still has a place. */
 export const HEIGHT = { head: 42, row: 22, fold: 20, gap: 14, group: 26 } as const
 
@@ -34,14 +49,15 @@ export interface LaneLayout {
   items: Item[]
   tops: number[]
   height: number
+  /** How many datasets there are in the lane, and how many of them are here. */
   total: number
+  shown: number
 }
 
 export interface LaneChoice {
   detail: Detail
   unfolded: Set<number>
   closed: Set<string>
-  wanted: string
   trail: boolean
 }
 
@@ -56,14 +72,13 @@ function card(dataset: DatasetBrief, choice: LaneChoice): Card {
   return { type: 'card', key: `d${dataset.id}`, dataset, rows, folded, unfolded, height }
 }
 
-function matches(dataset: DatasetBrief, wanted: string): boolean {
-  const low = wanted.trim().toLowerCase()
-  return !low || `${dataset.title} ${dataset.container}`.toLowerCase().includes(low)
-}
-
 /** Lay out one lane: its cards one below the other, grouped by container where there are many. */
-export function layLane(offset: number, datasets: DatasetBrief[], choice: LaneChoice): LaneLayout {
-  const shown = datasets.filter((dataset) => matches(dataset, choice.wanted))
+export function layLane(
+  offset: number,
+  shown: DatasetBrief[],
+  total: number,
+  choice: LaneChoice,
+): LaneLayout {
   const items: Item[] = []
   if (shown.length >= GROUP_FROM) {
     const groups = new Map<string, DatasetBrief[]>()
@@ -94,7 +109,7 @@ export function layLane(offset: number, datasets: DatasetBrief[], choice: LaneCh
     tops.push(height)
     height += item.height
   }
-  return { offset, items, tops, height, total: datasets.length }
+  return { offset, items, tops, height, total, shown: shown.length }
 }
 
 /** Where things stand in a lane: the middle of each field's row and of each dataset's title. */
@@ -126,15 +141,32 @@ export function placesIn(lane: LaneLayout): Places {
   return { fields, datasets, folds }
 }
 
-/** Links as they are drawn: in the dataset view the many links between two datasets are one. */
-export function drawn(map: LineageMap, detail: Detail, conditions: boolean): Crossing[] {
-  const kept = conditions ? map.crossings : map.crossings.filter((link) => link.kind === 'value')
-  if (detail === 'columns') return kept
-  const between = new Map<string, Crossing>()
-  for (const link of kept) {
-    const key = `${link.source_dataset}>${link.target_dataset}`
+function single(link: Crossing): Line {
+  return { ...link, link, count: 1 }
+}
+
+/** What is drawn: links, and bundles of them; in the dataset view all that lies between two datasets is one line. */
+export function drawn(map: LineageMap, detail: Detail, conditions: boolean): Line[] {
+  const lines = [
+    ...map.crossings.map(single),
+    ...map.bundles.map<Line>((bundle, i) => ({
+      id: -1 - i,
+      source_dataset: bundle.source_dataset,
+      source_field: null,
+      target_dataset: bundle.target_dataset,
+      target_field: null,
+      kind: bundle.values > 0 ? 'value' : 'condition',
+      possible: false,
+      link: null,
+      count: conditions ? bundle.links : bundle.values,
+    })),
+  ].filter((line) => conditions || line.kind === 'value')
+  if (detail === 'columns') return lines
+  const between = new Map<string, Line>()
+  for (const line of lines) {
+    const key = `${line.source_dataset}>${line.target_dataset}`
     const present = between.get(key)
-    if (!present || (present.kind === 'condition' && link.kind === 'value')) between.set(key, link)
+    if (!present || (present.kind === 'condition' && line.kind === 'value')) between.set(key, line)
   }
   return [...between.values()]
 }

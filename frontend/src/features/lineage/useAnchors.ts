@@ -39,7 +39,8 @@ export function useAnchors(
     const folds = new Map<number, Anchor>()
     lanes.value.forEach((lane, index) => {
       if (lane.offset === 0) return
-      const top = TITLE_Y + (lane.total > FILTER.from ? FILTER.height : 0)
+      const filtered = lane.total > FILTER.from || state.filters.get(lane.offset)
+      const top = TITLE_Y + (filtered ? FILTER.height : 0)
       const shift = top - (scrolls.get(lane.offset) ?? 0)
       const bottom = size.height.value - (strip(lane.offset, index) ? STRIP : 6)
       const places = placesIn(lane)

@@ -9,11 +9,10 @@ export function useColumns(state: LineageState, width: Ref<number>) {
   const lanes = computed<LaneLayout[]>(() => {
     const found = state.map.data.value?.lanes ?? []
     return found.map((lane) =>
-      layLane(lane.offset, lane.offset === 0 ? [] : lane.datasets, {
+      layLane(lane.offset, lane.offset === 0 ? [] : lane.datasets, lane.total, {
         detail: state.detail.value,
         unfolded: state.unfolded,
         closed: state.closed,
-        wanted: state.filters.get(lane.offset) ?? '',
         trail: trail.value,
       }),
     )

@@ -1,5 +1,6 @@
-import { computed, reactive, watch } from 'vue'
-import { api } from '@/api/client'
+import { refDebounced } from '@vueuse/core'
+import { computed, reactive, ref, watch } from 'vue'
+import { api, type ColumnFact, type DatasetFacts, type Dependents } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
 import { useAddress } from './useAddress'
 
@@ -10,31 +11,76 @@ export function useLineage() {
   const unfolded = reactive(new Set<number>())
   const closed = reactive(new Set<string>())
   const filters = reactive(new Map<number, string>())
+  const more = reactive(new Map<number, number>())
+  const named = refDebounced(
+    computed(() =>
+      [...filters]
+        .filter(([, text]) => text.trim())
+        .map(([lane, text]) => `${lane}:${text.trim()}`),
+    ),
+    200,
+  )
+  const part = computed(() => ({
+    named: named.value,
+    shown: [...more].map(([lane, count]) => `${lane}:${count}`),
+  }))
 
   const map = useAsked(
     () =>
       dataset.value === null
         ? null
         : onTrail.value
-          ? ['lineage', 'trail', fields.value, conditions.value]
-          : ['lineage', 'lanes', dataset.value, upstream.value, downstream.value, conditions.value],
+          ? ['lineage', 'trail', fields.value, conditions.value, part.value]
+          : [
+              'lineage',
+              'lanes',
+              dataset.value,
+              upstream.value,
+              downstream.value,
+              conditions.value,
+              part.value,
+            ],
     (signal) =>
       onTrail.value
-        ? api.trail(fields.value, conditions.value, signal)
+        ? api.trail(fields.value, conditions.value, part.value, signal)
         : api.lanes(
             dataset.value ?? 0,
             {
               upstream: upstream.value,
               downstream: downstream.value,
               conditions: conditions.value,
+              ...part.value,
             },
             signal,
           ),
   )
-  const facts = useAsked(
+  const asked = useAsked(
     () => (dataset.value === null ? null : ['lineage', 'facts', dataset.value]),
     (signal) => api.dataset(dataset.value ?? 0, signal),
   )
+  const furtherColumns = ref<ColumnFact[]>([])
+  const facts = {
+    ...asked,
+    data: computed<DatasetFacts | null>(() => {
+      const found = asked.data.value
+      return found && { ...found, columns: [...found.columns, ...furtherColumns.value] }
+    }),
+  }
+  watch(asked.data, () => (furtherColumns.value = []))
+
+  /** Read the next columns of a wide dataset. */
+  async function moreColumns() {
+    const now = facts.data.value
+    if (!now) return
+    const page = await api.dataset(now.id, undefined, now.columns.length)
+    if (page.id === facts.data.value?.id) furtherColumns.value.push(...page.columns)
+  }
+
+  /** Show more datasets of a lane. */
+  function showMore(lane: number, now: number) {
+    more.set(lane, now + Math.max(12, now))
+  }
+  watch([dataset, () => fields.value.join()], () => more.clear())
   watch(dataset, () => {
     unfolded.clear()
     filters.clear()
@@ -58,13 +104,42 @@ export function useLineage() {
         : ['lineage', 'evidence', shownLink.value],
     (signal) => api.evidence(shownLink.value ?? 0, signal),
   )
-  const depends = useAsked(
+  const dependsWords = ref('')
+  const words = refDebounced(dependsWords, 200)
+  const firstDepends = useAsked(
     () =>
       fields.value[0] === undefined
         ? null
-        : ['lineage', 'depends', fields.value[0], conditions.value],
-    (signal) => api.dependents(fields.value[0] ?? 0, conditions.value, signal),
+        : ['lineage', 'depends', fields.value[0], conditions.value, words.value],
+    (signal) =>
+      api.dependents(
+        fields.value[0] ?? 0,
+        { conditions: conditions.value, q: words.value },
+        signal,
+      ),
   )
+  const furtherDepends = ref<Dependents | null>(null)
+  const depends = {
+    ...firstDepends,
+    data: computed<Dependents | null>(() => {
+      const first = firstDepends.data.value
+      const further = furtherDepends.value
+      if (!first || !further) return first
+      return { ...first, items: [...first.items, ...further.items], next: further.next }
+    }),
+  }
+  watch(firstDepends.data, () => (furtherDepends.value = null))
+
+  /** Read the next page of what depends on the field. */
+  async function moreDepends() {
+    const now = depends.data.value
+    if (!now?.next) return
+    const asked = { conditions: conditions.value, q: words.value, cursor: now.next }
+    const page = await api.dependents(now.field, asked)
+    if (depends.data.value !== now) return
+    const before = furtherDepends.value?.items ?? []
+    furtherDepends.value = { ...page, items: [...before, ...page.items] }
+  }
 
   /** Ask for everything again: what is one and what is two has changed. */
   function reload() {
@@ -77,11 +152,15 @@ export function useLineage() {
     ...address,
     closed,
     depends,
+    dependsWords,
     evidence,
     facts,
     filters,
     map,
+    moreColumns,
+    moreDepends,
     reload,
+    showMore,
     shownLink,
     unfolded,
   }

@@ -1,13 +1,13 @@
 import { computed, ref } from 'vue'
 import type { Crossing } from '@/api/client'
 import { LABEL, apart, wireEnds, wirePath, type Anchor } from './geometry'
-import { drawn } from './layout'
+import { drawn, type Line } from './layout'
 import { jobName, shortName } from './naming'
 import type { LineageState } from './useLineage'
 import type { useAnchors } from './useAnchors'
 import type { useColumns } from './useColumns'
 
-function touches(link: Crossing, field: number | null): boolean {
+function touches(link: Line, field: number | null): boolean {
   return field !== null && (link.source_field === field || link.target_field === field)
 }
 
@@ -18,7 +18,7 @@ export function useWires(
   { anchorOf, anchors }: Pick<ReturnType<typeof useAnchors>, 'anchorOf' | 'anchors'>,
 ) {
   const hovered = ref<number | null>(null)
-  const links = computed<Crossing[]>(() => {
+  const links = computed<Line[]>(() => {
     const map = state.map.data.value
     return map ? drawn(map, state.detail.value, state.conditions.value) : []
   })
@@ -28,7 +28,7 @@ export function useWires(
     const found = new Set<number>()
     for (const link of links.value) {
       if (trail.value ? link.kind === 'value' : touches(link, hovered.value)) {
-        found.add(link.source_field)
+        if (link.source_field !== null) found.add(link.source_field)
         if (link.target_field !== null) found.add(link.target_field)
       }
     }
@@ -52,6 +52,8 @@ export function useWires(
         y: target.y,
         leftwards: x2 <= x1,
         value: link.kind === 'value',
+        // A bundle is as wide as what it stands for is much, up to a point.
+        width: link.link ? null : Math.min(7, 1.5 + Math.log2(link.count)),
         bright,
         faint: (hovered.value !== null && !bright) || source.hidden || target.hidden,
       })
@@ -62,12 +64,12 @@ export function useWires(
   })
 
   /** Where the label of a link stands: at its target; on a trail half way, where its source is in the next lane. */
-  function labelPlace(link: Crossing): Anchor | undefined {
+  function labelPlace(link: Line): Anchor | undefined {
     const { fields, datasets } = anchors.value
     const field =
       trail.value && link.target_field !== null ? fields.get(link.target_field) : undefined
     const target = field ?? datasets.get(link.target_dataset)
-    const source = fields.get(link.source_field)
+    const source = fields.get(link.source_field ?? -1)
     const beside = source && target && Math.abs(source.lane - target.lane) === 1
     return trail.value && beside ? { ...target, y: (source.y + target.y) / 2 } : target
   }
@@ -75,9 +77,10 @@ export function useWires(
   const labels = computed(() => {
     const byGutter = new Map<number, { y: number; text: string; by: string; link: Crossing }[]>()
     const seen = new Set<string>()
-    for (const link of links.value) {
-      if (link.kind !== 'value' || (!trail.value && link.by.includes('/'))) continue
-      const place = labelPlace(link)
+    for (const line of links.value) {
+      const link = line.link
+      if (link?.kind !== 'value' || (!trail.value && link.by.includes('/'))) continue
+      const place = labelPlace(line)
       if (!place || place.hidden || place.lane === 0) continue
       const key = trail.value ? `${link.target_field}:${link.label}` : `${link.target_dataset}`
       if (seen.has(key)) continue

@@ -5,7 +5,7 @@ from sqlalchemy.orm import Session
 
 from jalan.catalog.kinds import DatasetKind, FieldKind
 from jalan.service.catalog.answers import FindKind, Found
-from jalan.service.catalog.listing import listing, pattern, words_of
+from jalan.service.catalog.listing import all_words, listing, pattern, words_of
 from jalan.service.context import Context
 from jalan.service.graph_cache.names import DatasetInfo, FieldInfo, Names
 from jalan.service.graph_cache.view import GraphView
@@ -45,9 +45,9 @@ def _datasets(session: Session, view: GraphView, names: Names, words: list[str])
     name = func.length(listed.c.words), listed.c.id
     found: list[int] = []
     for condition in (
-        _all(listed.c.words, words),
-        _all(func.lower(listed.c.description), words),
-        _all(func.lower(listed.c.shown_owner), words),
+        all_words(listed.c.words, words),
+        all_words(func.lower(listed.c.description), words),
+        all_words(func.lower(listed.c.shown_owner), words),
     ):
         query = select(listed.c.id).where(condition, ~listed.c.gone).order_by(*name).limit(_CANDIDATES)
         found += session.scalars(query).all()
@@ -57,10 +57,6 @@ def _datasets(session: Session, view: GraphView, names: Names, words: list[str])
         rank, why = _dataset_rank(info, words)
         hits.append((_key(view, view.dataset(info.id), rank, 0, info.title), _found(info, None, why)))
     return hits
-
-
-def _all(column: ColumnElement[str], words: list[str]) -> ColumnElement[bool]:
-    return and_(*(column.like(pattern(word)) for word in words))
 
 
 def _dataset_rank(info: DatasetInfo, words: list[str]) -> tuple[int, str]:
@@ -87,7 +83,7 @@ def _fields(session: Session, view: GraphView, names: Names, words: list[str]) -
     def ids(*conditions: ColumnElement[bool]) -> list[int]:
         return list(session.scalars(select(field.c.id).where(*here, *conditions).limit(_CANDIDATES)))
 
-    found = ids(_all(name, words))
+    found = ids(all_words(name, words))
     if len(words) == 1:
         # The best are among those that are, or begin with, the word, however many hold it.
         found += ids(name == words[0]) + ids(name.like(pattern(words[0])[1:]))
@@ -101,7 +97,7 @@ def _fields(session: Session, view: GraphView, names: Names, words: list[str]) -
 
 def _with_words(session: Session, view: GraphView, words: list[str]) -> list[int]:
     listed = listing(view)
-    query = select(listed.c.id).where(_all(listed.c.words, words), ~listed.c.gone).limit(_CANDIDATES)
+    query = select(listed.c.id).where(all_words(listed.c.words, words), ~listed.c.gone).limit(_CANDIDATES)
     found = session.scalars(query).all()
     # Columns of what is read as another stand under their own datasets.
     return [id_ for one in found for id_ in (one, *view.joined.get(one, ()))]

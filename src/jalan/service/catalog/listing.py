@@ -100,15 +100,16 @@ def _named(view: GraphView, field: FromClause, words: list[str]) -> list[ColumnE
     return found if view.as_of is None else [*found, field.c.first_seen <= view.as_of]
 
 
+def all_words(column: Any, words: list[str]) -> ColumnElement[bool]:
+    """Return the condition that a column in lower case holds every word."""
+    return and_(*(column.like(pattern(word)) for word in words))
+
+
 def matches(view: GraphView, listed: FromClause, words: list[str]) -> ColumnElement[bool]:
     """Return the condition that a listed dataset matches: by its name, what is said of it, a field, its owner."""
-
-    def holds(column: Any) -> ColumnElement[bool]:
-        return and_(*(column.like(pattern(word)) for word in words))
-
     return or_(
-        holds(listed.c.words),
-        holds(func.lower(listed.c.description)),
+        all_words(listed.c.words, words),
+        all_words(func.lower(listed.c.description), words),
         listed.c.id.in_(fields_with(view, words)),
-        holds(func.lower(listed.c.shown_owner)),
+        all_words(func.lower(listed.c.shown_owner), words),
     )

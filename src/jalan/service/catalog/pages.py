@@ -1,7 +1,5 @@
 """The catalog, a page at a time, with counting facets."""
 
-import base64
-import binascii
 from typing import Any
 
 from sqlalchemy import ColumnElement, FromClause, func, select, tuple_
@@ -11,15 +9,12 @@ from jalan.catalog.kinds import DatasetKind
 from jalan.service.catalog.answers import CatalogPage, CatalogRow, FacetCount, FacetPage
 from jalan.service.catalog.listing import FACETS, fields_named, listing, matches, pattern, words_of
 from jalan.service.context import Context
+from jalan.service.cursors import read_cursor, write_cursor
 from jalan.service.errors import NotFound
 from jalan.service.graph_cache.names import DatasetInfo, Names
 from jalan.service.graph_cache.view import GraphView
 
 _VALUES = 40  # of a facet, on a page; the others are found by their own search
-
-
-class BadCursor(ValueError):
-    """The cursor was not given out by the catalog."""
 
 
 def catalog(
@@ -30,7 +25,7 @@ def catalog(
     chosen: facet → values; values of one facet widen, different facets narrow. Raises BadCursor.
     """
     view, names, session = context.graph, context.names, context.session
-    start = _read_cursor(cursor)
+    start = read_cursor(cursor, "the catalog")
     words = words_of(wanted)
     listed = listing(view)
     found = _matched(view, listed, words)
@@ -43,7 +38,7 @@ def catalog(
     return CatalogPage(
         items=catalog_rows(view, names, list(page), why),
         total=total,
-        next=_write_cursor(start + limit) if start + limit < total else None,
+        next=write_cursor(start + limit) if start + limit < total else None,
         facets=facets,
         facet_totals=totals,
     )
@@ -172,16 +167,3 @@ def catalog_rows(view: GraphView, names: Names, page: list[int], why: dict[int, 
             )
         )
     return found
-
-
-def _write_cursor(offset: int) -> str:
-    return base64.urlsafe_b64encode(str(offset).encode()).decode()
-
-
-def _read_cursor(cursor: str | None) -> int:
-    if cursor is None:
-        return 0
-    try:
-        return min(max(0, int(base64.urlsafe_b64decode(cursor.encode()).decode())), 1 << 31)
-    except (binascii.Error, ValueError) as error:
-        raise BadCursor(f"“{cursor}” is no cursor of the catalog; leave it out for the first page") from error

@@ -31,10 +31,23 @@ class Crossing(BaseModel):
     possible: bool
 
 
+class Bundle(BaseModel):
+    """Links between two datasets that are not shown one by one, summed. values: those that carry values."""
+
+    source_dataset: int
+    target_dataset: int
+    values: int
+    links: int
+
+
 class Lane(BaseModel):
-    """All that lies ``offset`` hops from here: negative is upstream, positive downstream."""
+    """What lies ``offset`` hops from here: negative is upstream, positive downstream.
+
+    total: how many datasets there are; ``datasets`` are those that are linked most, or that were asked for.
+    """
 
     offset: int
+    total: int
     datasets: list[DatasetBrief]
 
 
@@ -50,27 +63,36 @@ class Beyond(BaseModel):
 class Step(BaseModel):
     """One step of a trail: the code that carries values into a field.
 
-    links: all that this code carries into it; ``link`` is the one named first in the text.
+    links: what this code carries into it, some of it where it is much; ``link`` is the one named first in the
+        text. more: how many sources are not named.
     """
 
     link: int
     links: list[int]
     source: str
+    more: int
     target: str
     place: str
     line: int
 
 
 class LineageMap(BaseModel):
-    """Lanes around a dataset, or the trail of some of its fields."""
+    """Lanes around a dataset, or the trail of some of its fields.
+
+    crossings: links drawn one by one; bundles: the others between what is shown. steps_total: how many there are,
+    where not all are listed. version: of the graph that this is of; it grows with every change.
+    """
 
     focus: int
     fields: list[int]
     lanes: list[Lane]
     crossings: list[Crossing]
+    bundles: list[Bundle]
     upstream: Beyond
     downstream: Beyond
     steps: list[Step]
+    steps_total: int
+    version: int
     as_of: datetime | None
 
 
@@ -146,13 +168,35 @@ class Dependent(BaseModel):
     path: list[PathStep]
 
 
+class DependentGroup(BaseModel):
+    """The columns or elements of one dataset that depend on the field in question. hops: of the nearest."""
+
+    dataset: int
+    title: str
+    kind: str
+    owner: str | None
+    effect: str
+    hops: int
+    count: int
+
+
 class Dependents(BaseModel):
-    """What depends on a field. effects: what may happen to it, by name, in words."""
+    """What depends on a field: a page of it, and by dataset.
+
+    items: reports first, the worst and nearest first. total: how many there are; those that match where words are
+    given. next: cursor of the next page. groups: the same by dataset, the first of them; groups_total: how many.
+    effects: what may happen to it, by name, in words. columns, elements, reports: of all.
+    """
 
     field: int
     label: str
     items: list[Dependent]
+    total: int
+    next: str | None
+    groups: list[DependentGroup]
+    groups_total: int
     effects: dict[str, str]
     columns: int
     elements: int
     reports: int
+    version: int

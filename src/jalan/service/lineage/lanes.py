@@ -1,34 +1,70 @@
 """The lanes around a dataset."""
 
 import numpy as np
+from numpy.typing import NDArray
 
+from jalan.graph.columns import Ints
 from jalan.graph.lanes import links_between
 from jalan.service.context import Context
+from jalan.service.graph_cache.view import GraphView
 from jalan.service.lineage.answers import LineageMap
-from jalan.service.lineage.map_parts import beyond, crossings, lanes_of
+from jalan.service.lineage.drawing import Wanted, chosen_datasets, drawn
+from jalan.service.lineage.map_parts import beyond, bundles_of, crossings, lanes_of
 
 
-def lanes(context: Context, dataset_id: int, upstream: int, downstream: int, conditions: bool) -> LineageMap:
+def lanes(
+    context: Context,
+    dataset_id: int,
+    upstream: int,
+    downstream: int,
+    conditions: bool,
+    wanted: Wanted | None = None,
+) -> LineageMap:
     """Return what lies up to ``upstream`` hops before and ``downstream`` hops behind a dataset."""
-    view, names = context.graph, context.names
+    view, names, session = context.graph, context.names, context.session
     focus = view.dataset(dataset_id)
     before = view.pairs.hops(focus, False, conditions)
     behind = view.pairs.hops(focus, True, conditions)
-    placed: dict[int, int] = {focus: 0}
-    for distances, sign, depth in ((before, -1, upstream), (behind, 1, downstream)):
-        for dataset in np.flatnonzero((distances > 0) & (distances <= depth)).tolist():
-            offset = sign * int(distances[dataset])
-            # A dataset on a circle lies on both sides: it stands where it is nearer.
-            if dataset not in placed or abs(offset) < abs(placed[dataset]):
-                placed[dataset] = offset
+    offsets = _offsets(before, behind, upstream, downstream)
+    datasets = np.flatnonzero(offsets != _OUTSIDE).astype(np.int32)
+    weights = _weights(view, offsets, conditions)[datasets]
+    placed, totals = chosen_datasets(session, view, wanted or Wanted(), datasets, offsets[datasets], weights)
     links = links_between(view.graph, view.pairs, np.array(list(placed), dtype=np.int32), conditions)
+    shown = drawn(view, placed, totals, links, [])
     return LineageMap(
         focus=dataset_id,
         fields=[],
-        lanes=lanes_of(view, names, placed, links),
-        crossings=crossings(view, names, links),
+        lanes=lanes_of(view, names, shown),
+        crossings=crossings(view, names, shown.links),
+        bundles=bundles_of(view, shown),
         upstream=beyond(view, before, upstream),
         downstream=beyond(view, behind, downstream),
         steps=[],
+        steps_total=0,
+        version=view.version,
         as_of=view.as_of,
     )
+
+
+_OUTSIDE = 1 << 20
+
+
+def _offsets(before: Ints, behind: Ints, upstream: int, downstream: int) -> Ints:
+    """The lane of each dataset, or _OUTSIDE. One on a circle lies on both sides: it stands where it is nearer."""
+    found = np.full(len(before), _OUTSIDE, dtype=np.int32)
+    near = (before >= 0) & (before <= upstream)
+    found[near] = -before[near]
+    near = (behind >= 0) & (behind <= downstream) & (behind < np.abs(found))
+    found[near] = behind[near]
+    return found
+
+
+def _weights(view: GraphView, offsets: Ints, conditions: bool) -> NDArray[np.int64]:
+    """How many links lead from each dataset to others in view, those that lie nearer to the middle."""
+    pairs = view.pairs
+    within = (offsets[pairs.sources] != _OUTSIDE) & (offsets[pairs.targets] != _OUTSIDE)
+    within &= np.abs(offsets[pairs.sources]) != np.abs(offsets[pairs.targets])
+    counts = (pairs.links if conditions else pairs.values)[within]
+    sources, targets = pairs.sources[within], pairs.targets[within]
+    outer = np.where(np.abs(offsets[sources]) > np.abs(offsets[targets]), sources, targets)
+    return np.bincount(outer, weights=counts, minlength=len(offsets)).astype(np.int64)

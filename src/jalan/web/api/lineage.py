@@ -1,12 +1,16 @@
 """What flows where: lanes, trails, evidence, what depends on a field; and the graph in open formats."""
 
+from collections.abc import Sequence
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
+from fastapi.responses import StreamingResponse
+from pydantic import Field
 
 from jalan.service.lineage import export as exports
 from jalan.service.lineage.answers import Dependents, Evidence, LineageMap
-from jalan.service.lineage.dependents import dependents
+from jalan.service.lineage.dependents import StreamForm, all_dependents, dependents
+from jalan.service.lineage.drawing import Wanted
 from jalan.service.lineage.evidence import evidence
 from jalan.service.lineage.export import FormatFact
 from jalan.service.lineage.lanes import lanes
@@ -14,14 +18,37 @@ from jalan.service.lineage.trail import trail
 from jalan.web.deps import Conditions, Hops, Id, Then
 
 router = APIRouter(prefix="/api/v1")
+Words = Annotated[str, Query(max_length=200, description="Words that names or owners must hold.")]
+Named = Annotated[
+    Sequence[Annotated[str, Field(pattern=r"^-?\d{1,4}:", max_length=100)]],
+    Query(max_length=100, description="lane:words – show of a lane what has these in its name, as -1:tickets."),
+]
+Shown = Annotated[
+    Sequence[Annotated[str, Field(pattern=r"^-?\d{1,4}:\d{1,4}$")]],
+    Query(max_length=100, description="lane:count – how many datasets of a lane to show, as -1:36."),
+]
+
+
+def _wanted(named: Sequence[str], shown: Sequence[str]) -> Wanted:
+    words = (one.partition(":") for one in named)
+    counts = (one.partition(":") for one in shown)
+    return Wanted(
+        {int(lane): text for lane, _, text in words}, {int(lane): int(count) for lane, _, count in counts}
+    )
 
 
 @router.get("/datasets/{dataset}/lanes")
 def get_lanes(
-    context: Then, dataset: Id, upstream: Hops = 2, downstream: Hops = 2, conditions: Conditions = True
+    context: Then,
+    dataset: Id,
+    upstream: Hops = 2,
+    downstream: Hops = 2,
+    conditions: Conditions = True,
+    named: Named = (),
+    shown: Shown = (),
 ) -> LineageMap:
-    """The lanes around a dataset, as many hops as asked for on each side."""
-    return lanes(context, dataset, upstream, downstream, conditions)
+    """The lanes around a dataset, as many hops as asked for on each side; of each lane what is linked most."""
+    return lanes(context, dataset, upstream, downstream, conditions, _wanted(named, shown))
 
 
 @router.get("/trail")
@@ -29,9 +56,12 @@ def get_trail(
     context: Then,
     field: Annotated[list[int], Query(min_length=1, max_length=50, description="Fields of one dataset.")],
     conditions: Conditions = True,
+    named: Named = (),
+    shown: Shown = (),
 ) -> LineageMap:
-    """The trail of fields: all that carries their values, from the sources to the reports."""
-    return trail(context, field, conditions)
+    """The trail of fields: what carries their values, from the sources to the reports; of each lane what is linked
+    most."""
+    return trail(context, field, conditions, _wanted(named, shown))
 
 
 @router.get("/links/{link}/evidence")
@@ -41,9 +71,27 @@ def get_evidence(context: Then, link: Id) -> Evidence:
 
 
 @router.get("/fields/{field}/dependents")
-def get_dependents(context: Then, field: Id, conditions: Conditions = True) -> Dependents:
-    """Every column and report element that depends on a field, each with its path."""
-    return dependents(context, field, conditions)
+def get_dependents(
+    context: Then,
+    field: Id,
+    conditions: Conditions = True,
+    q: Words = "",
+    limit: Annotated[int, Query(ge=1, le=200)] = 100,
+    cursor: str | None = None,
+) -> Dependents:
+    """The columns and report elements that depend on a field, each with its path, a page at a time."""
+    return dependents(context, field, conditions, q, limit, cursor)
+
+
+@router.get("/fields/{field}/dependents/all", response_class=StreamingResponse)
+def get_all_dependents(
+    context: Then, field: Id, conditions: Conditions = True, form: StreamForm = "ndjson"
+) -> StreamingResponse:
+    """Everything that depends on a field, as a stream of rows without their paths."""
+    rows = all_dependents(context, field, conditions, form)
+    disposition = f'attachment; filename="dependents.{form}"'
+    media_type = "text/csv" if form == "csv" else "application/x-ndjson"
+    return StreamingResponse(rows, media_type=media_type, headers={"Content-Disposition": disposition})
 
 
 @router.get("/export-formats")
