@@ -165,7 +165,7 @@ it('a crowded lane says how much of it is shown, and shows more, or what has a n
   vi.spyOn(api, 'lanes').mockResolvedValue(crowded)
   const { page } = await open('/lineage/28')
   expect(page.find('.lane h2').text()).toMatch(/1 of 206/)
-  await page.find('.lane h2 button').trigger('click')
+  await page.find('.lane .rest button').trigger('click')
   await flushPromises()
   const part = () => vi.mocked(api.lanes).mock.lastCall?.[1]
   expect(part()?.shown).toEqual(['-1:13'])

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, useTemplateRef, watch } from 'vue'
-import { ago, exact, plural } from '@/shared/format/humane'
+import { count, ago, exact, plural } from '@/shared/format/humane'
 import { markedLines } from './code'
 import DependsList from './DependsList.vue'
 import { jobName } from './naming'
@@ -12,6 +12,10 @@ const stepsList = useTemplateRef<HTMLElement>('stepsList')
 
 const evidence = computed(() => props.state.evidence.data.value)
 const steps = computed(() => props.state.map.data.value?.steps ?? [])
+function counted(listed: number): string {
+  const total = props.state.map.data.value?.steps_total ?? listed
+  return listed < total ? `${count(listed)} of ${plural(total, 'step')}` : plural(listed, 'step')
+}
 const depends = computed(() => props.state.depends.data.value)
 const lines = computed(() => (evidence.value ? markedLines(evidence.value) : []))
 const tall = ref(false)
@@ -111,11 +115,7 @@ const HOW: Record<string, string> = {
           :class="{ on: state.dock.value === 'code' }"
           @click="state.setDock('code')"
         >
-          {{
-            steps.length
-              ? `The code behind this trail, ${plural(steps.length, 'step')}`
-              : 'The code'
-          }}
+          {{ steps.length ? `The code behind this trail, ${counted(steps.length)}` : 'The code' }}
         </button>
         <button
           v-if="state.fields.value.length"

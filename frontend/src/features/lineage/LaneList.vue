@@ -73,8 +73,7 @@ defineExpose({ reveal })
     <h2>
       <span>{{ title }}</span>
       <span v-if="lane.shown < lane.total">
-        {{ count(lane.shown) }} of {{ count(lane.total) }},
-        <button class="link" title="Show more of this lane" @click="emit('more')">show more</button>
+        {{ count(lane.shown) }} of {{ count(lane.total) }}
       </span>
       <span v-else>{{ count(lane.total) }}</span>
     </h2>
@@ -154,6 +153,10 @@ defineExpose({ reveal })
           </article>
         </template>
       </div>
+      <p v-if="lane.shown < lane.total" class="rest">
+        {{ count(lane.total - lane.shown) }} more,
+        <button class="link" @click="emit('more')">show more</button>
+      </p>
     </div>
     <div v-if="beyond" class="beyond">
       <span>
@@ -294,6 +297,11 @@ h2 {
 }
 .fold:hover {
   color: var(--sign);
+}
+.rest {
+  margin: 2px 0 12px;
+  font-size: 11px;
+  color: var(--mute);
 }
 .none {
   color: var(--mute);

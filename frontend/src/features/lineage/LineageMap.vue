@@ -242,6 +242,10 @@ path {
 .condition.bright {
   stroke-width: 1.4;
 }
+.bundle,
+.value.bundle.trail {
+  opacity: 0.3;
+}
 .possible {
   stroke-dasharray: 5 4;
 }

@@ -53,7 +53,7 @@ export function useWires(
         leftwards: x2 <= x1,
         value: link.kind === 'value',
         // A bundle is as wide as what it stands for is much, up to a point.
-        width: link.link ? null : Math.min(7, 1.5 + Math.log2(link.count)),
+        width: link.link ? null : Math.min(4, 1.2 + Math.log2(link.count) / 3),
         bright,
         faint: (hovered.value !== null && !bright) || source.hidden || target.hidden,
       })
