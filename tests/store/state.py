@@ -5,7 +5,7 @@ from typing import Any
 
 from sqlalchemy import Engine, inspect, text
 
-_LEFT_OUT = {"alembic_version", "graph_version", "ingestion", "source", "past"}
+_LEFT_OUT = {"alembic_version", "graph_version", "ingestion", "relinked", "source", "past"}
 _TIMES = {"first_seen", "scanned_at", "gone_since", "valid_from", "valid_to", "since", "created_at", "authored_at",
           "first_at", "last_at"}  # fmt: skip
 _NAMES = {

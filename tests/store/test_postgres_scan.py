@@ -294,7 +294,11 @@ def test_what_an_earlier_version_has_brought_is_taken_over(store: Engine, cluste
     before = content(store)
     with store.begin() as connection:
         # Before there were sources, definitions were nobody's, and what they had asked was not kept.
-        connection.execute(text("update definition set source_id = null, asked = null, coverage = null"))
+        connection.execute(
+            text(
+                "update definition set source_id = null, asked = null, coverage = null, reader = null, names = '{}'"
+            )
+        )
     assert _scan(store, _config(cluster, place[0])).counts == {}
     assert content(store) == before
     assert _scan(store, _config(cluster, place[0]), "another name").counts.keys() <= {"claims"}

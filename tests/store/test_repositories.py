@@ -156,7 +156,7 @@ def test_closing_a_text_closes_what_was_read_out_of_it(store: Engine) -> None:
         problem = NewDiagnostic("unknown_column", "error", "there is no fare", "scan again", 7, 11)
         writing.definitions.diagnostics(definition, {problem})
     with Writing(store, NOON + timedelta(days=1)) as writing:
-        (definition,) = writing.definitions.valid()
+        (definition,) = writing.definitions.valid("")
         writing.definitions.close(writing.session.merge(definition))
     assert [row.valid_to for model in (Definition, Link, Diagnostic) for row in rows(store, model)] == [
         NOON + timedelta(days=1)

@@ -10,6 +10,8 @@ from jalan.catalog.kinds import FieldKind
 from jalan.store.repositories.catalog import CatalogueWriter
 from jalan.store.schema import Claim, Dataset
 
+_ONE_BY_ONE = 300
+
 
 @dataclass(frozen=True, slots=True)
 class ColumnClaim:
@@ -31,15 +33,12 @@ class ClaimWriter:
         self._itself = itself
         self._mine: dict[int, Claim] = {}
         self._others: set[int] = set()
-        query = select(Claim).where(Claim.valid_to.is_(None))
-        for claim in catalogue.session.scalars(query):
-            if claim.source_id == self._source_id:
-                self._mine[claim.dataset_id] = claim
-            elif claim.itself:
-                self._others.add(claim.dataset_id)
+        self._looked: set[int] = set()
+        self._whole = False
 
     def claim(self, dataset: Dataset, columns: Sequence[ColumnClaim]) -> bool:
         """Write what the source says of a dataset; returns whether the fields follow it."""
+        self._look(dataset.id)
         said = [[column.name, column.type] for column in columns]
         before = self._mine.get(dataset.id)
         if before is None or before.columns != said:
@@ -64,10 +63,29 @@ class ClaimWriter:
 
     def withdraw(self, dataset: Dataset) -> None:
         """Say that the source says nothing of a dataset any more."""
+        self._look(dataset.id)
         before = self._mine.pop(dataset.id, None)
         if before is not None:
             before.valid_to = self._catalogue.now
             self._catalogue.changes["claims withdrawn"] += 1
+
+    def _look(self, dataset: int) -> None:
+        """Read what is said of a dataset; of very many, all that this source and the systems themselves say."""
+        if self._whole or dataset in self._looked:
+            return
+        query = select(Claim).where(Claim.valid_to.is_(None))
+        if len(self._looked) < _ONE_BY_ONE:
+            self._looked.add(dataset)
+            query = query.where(Claim.dataset_id == dataset)
+        else:
+            self._whole = True
+            query = query.where((Claim.source_id == self._source_id) | Claim.itself)
+        with self._catalogue.session.no_autoflush:
+            for claim in self._catalogue.session.scalars(query):
+                if claim.source_id == self._source_id:
+                    self._mine.setdefault(claim.dataset_id, claim)
+                elif claim.itself:
+                    self._others.add(claim.dataset_id)
 
     def _write_fields(self, dataset: Dataset, columns: Sequence[ColumnClaim]) -> None:
         catalogue = self._catalogue

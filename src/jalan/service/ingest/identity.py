@@ -38,13 +38,11 @@ class Aliases:
                 if dataset is not None and name.startswith(prefix):
                     yield name, dataset
             elif stands_for[0] in systems:
-                for other, dataset in self._catalogue.datasets(systems[stands_for[0]]).items():
-                    if other.startswith(prefix):
-                        yield other, dataset
+                yield from self._catalogue.datasets(systems[stands_for[0]], prefix).items()
 
     def _find(self, systems: dict[str, System], name: Name) -> Dataset | None:
         system = systems.get(name[0])
-        return None if system is None else self._catalogue.datasets(system).get(name[1])
+        return None if system is None else self._catalogue.find(system, name[1])
 
 
 def join(context: Context, dataset: int, into: int, note: str | None = None) -> int:

@@ -12,6 +12,7 @@ from jalan.store.repositories.catalog import CatalogueWriter
 from jalan.store.schema import Dataset, Definition, Query, QueryField
 
 _HOW = {"join": "joined", "filter": "filtered", "group_by": "grouped", "sort": "sorted"}
+_ONE_BY_ONE = 300
 _COLUMNS = ("query_id", "dataset_id", "field_id", "how")
 
 
@@ -20,7 +21,7 @@ class QueryWriter:
 
     def __init__(self, catalogue: CatalogueWriter) -> None:
         self._catalogue = catalogue
-        self._ids: dict[int, int] | None = None
+        self._ids: dict[int, int | None] = {}
         self._changed: list[int] = []
         self._rows: list[tuple[Any, ...]] = []
 
@@ -59,10 +60,14 @@ class QueryWriter:
         self._rows += [(query, *key) for key in used]
 
     def _query(self, definition: Definition) -> int | None:
-        if self._ids is None:
-            found = self._catalogue.session.execute(select(Query.definition_id, Query.id)).all()
-            self._ids = dict(found)
-        return self._ids.get(definition.id)
+        if definition.id not in self._ids:
+            session = self._catalogue.session
+            query = select(Query.definition_id, Query.id).where(Query.definition_id == definition.id)
+            if len(self._ids) > _ONE_BY_ONE:
+                query = select(Query.definition_id, Query.id)
+            self._ids.update(dict.fromkeys([definition.id]))
+            self._ids.update(dict(session.execute(query).all()))
+        return self._ids[definition.id]
 
     def flush(self) -> None:
         """Write what was noted."""

@@ -61,9 +61,9 @@ class References:
         return next(iter(found.values()), None)
 
     def _among(self, systems: list[System], name: str) -> dict[System, Dataset]:
-        known = ((system, self._catalogue.datasets(system).get(name)) for system in systems)
+        known = ((system, self._catalogue.find(system, name)) for system in systems)
         return {system: found for system, found in known if found is not None and found.gone_since is None}
 
     def _near(self, written: str) -> str:
-        names = [name for system in self._systems for name in self._catalogue.datasets(system)]
+        names = self._catalogue.near(self._systems, written)
         return nearest(written, names) or nearest(written.rpartition(".")[0], names)

@@ -1,27 +1,34 @@
-"""Reads the lineage out of the definitions of one database and keeps its links in the store."""
+"""Reads the lineage out of the definitions of a database that may have changed, and keeps their links."""
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
-from functools import cache
+from collections.abc import Collection
+from datetime import datetime
+from difflib import get_close_matches
+from functools import cache, cached_property
 from hashlib import blake2b
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy import ColumnElement, Text, bindparam, func, literal_column, or_, select, text
+from sqlalchemy.dialects.postgresql import ARRAY, insert
+from sqlalchemy.orm import Session
+
 import jalan
-from jalan.catalog.kinds import MAKING_STATEMENTS, NOT_SQL, DatasetKind, DefinitionKind, FieldKind, definition_kind
+from jalan.catalog.kinds import NOT_SQL, DatasetKind, DefinitionKind, FieldKind, definition_kind
 from jalan.catalog.names import full_table_name, place_of_file
-from jalan.lineage.following import called_names, extract_following, routines_of
 from jalan.lineage.model import Extraction, Link
-from jalan.lineage.tables import KnownTables, Table, WatchedTables
+from jalan.lineage.project import Progress, Project, Reading
+from jalan.lineage.tables import Parts
 from jalan.service.ingest.coverage import coverage_of
-from jalan.service.ingest.identity import Aliases
 from jalan.service.ingest.queries import QueryWriter
+from jalan.store.among import is_among
+from jalan.store.repositories.aliases import alias_map
 from jalan.store.repositories.catalog import CatalogueWriter
 from jalan.store.repositories.definitions import DefinitionWriter, NewDiagnostic, NewLink
-from jalan.store.schema import Dataset, Definition, System
+from jalan.store.schema import Alias, Dataset, Definition, Field, Relinked, System
 
-_ROUNDS = 20  # how long a chain of scripts over tables that nobody scanned may be
-Progress = Callable[[str, int, int], None]
+_ALIKE = 2_000
+_NEAR = 3
+_TYPED_WRONG = 3
 
 
 @cache
@@ -35,65 +42,179 @@ def _reader() -> str:
     return digest.hexdigest()
 
 
-@dataclass(slots=True)
-class _Reading:
-    """One definition with what its extraction asked and made. extraction: none where it need not be done again.
-
-    called: the names that may be those of routines, each with a word for what it does as far as another text says.
-    routines: those that it defines, each with its place in the text.
-    """
-
-    definition: Definition
-    asked: dict[tuple[str, ...], str | None] | None = None
-    makes: dict[str, list[str]] = field(default_factory=dict)
-    called: dict[str, str | None] = field(default_factory=dict)
-    routines: dict[str, list[int]] = field(default_factory=dict)
-    extraction: Extraction | None = None
-
-    def kept(self) -> dict[str, Any]:
-        """Return what the store keeps of it."""
-        asked = [[list(parts), told] for parts, told in (self.asked or {}).items()]
-        return {
-            "reader": _reader(),
-            "asked": sorted(asked),
-            "makes": self.makes,
-            "called": self.called,
-            "routines": self.routines,
-        }
+def _kept(reading: Reading) -> dict[str, Any]:
+    """What the store keeps of a reading."""
+    asked = [[list(parts), told] for parts, told in (reading.asked or {}).items()]
+    return {
+        "asked": sorted(asked),
+        "makes": reading.makes,
+        "called": reading.called,
+        "routines": reading.routines,
+    }
 
 
-class _Routines:
-    """The routines that the texts of a database define, by dialect and last name. Of two with one name, none."""
+class _Store:
+    """What surrounds the texts of a database, looked up in the store."""
 
-    def __init__(self, readings: list[_Reading]) -> None:
-        self._texts: dict[str, dict[str, str]] = {}
-        doubled: dict[str, set[str]] = {}
-        for reading in readings:
-            definition = reading.definition
-            mine = self._texts.setdefault(definition.dialect, {})
-            for name, (start, end) in reading.routines.items():
-                written = definition.text[start:end]
-                if mine.setdefault(name, written) != written:
-                    doubled.setdefault(definition.dialect, set()).add(name)
-        for dialect, names in doubled.items():
-            for name in names:
-                del self._texts[dialect][name]
-        self._words: dict[tuple[str, str], str | None] = {}
+    def __init__(self, catalogue: CatalogueWriter, system: System, database: str) -> None:
+        self._catalogue = catalogue
+        self._session: Session = catalogue.session
+        self._system = system
+        self._database = database
+        self._prefix = f"{database}."
+        self._aliases = alias_map(self._session)
+        self._systems = {one.namespace: one for one in catalogue.systems()}
+        self.definitions: dict[int, Definition] = {}
 
-    def of(self, dialect: str) -> dict[str, str]:
-        """Return those of a dialect."""
-        return self._texts.get(dialect, {})
+    # --- texts ---------------------------------------------------------------------------------------
 
-    def word(self, dialect: str, name: str) -> str | None:
-        """Return a word for what a routine does, what it calls included; none where nobody defines it."""
-        key = (dialect, name)
-        if key not in self._words:
-            self._words[key] = None  # while it is made up: of a circle the rest is enough
-            written = self.of(dialect).get(name)
-            if written is not None:
-                calls = [self.word(dialect, called) or "" for called in sorted(called_names(written))]
-                self._words[key] = blake2b("\x1f".join([written, *calls]).encode(), digest_size=6).hexdigest()
-        return self._words[key]
+    def _mine(self) -> tuple[Any, ...]:
+        return (
+            Definition.system_id == self._system.id,
+            Definition.database == self._database,
+            Definition.valid_to.is_(None),
+            Definition.kind.not_in(NOT_SQL),
+            # What another Jalan has read comes with its links.
+            ~Definition.key.startswith("event:"),
+        )
+
+    def unread(self) -> list[int]:
+        """Return the ids of the texts that this code has not read yet."""
+        other = or_(Definition.reader.is_(None), Definition.reader != _reader())
+        return list(self._session.scalars(select(Definition.id).where(*self._mine(), other)))
+
+    def readings(self, ids: Collection[int]) -> list[Reading]:
+        query = select(Definition).where(is_among(Definition.id, ids))
+        found = []
+        for row in self._session.scalars(query):
+            self.definitions[row.id] = row
+            kept = row.asked if row.reader == _reader() else None
+            reading = Reading(row.id, row.text, row.dialect, row.search_path, row.template)
+            if kept is not None:
+                reading.asked = {tuple(parts): told for parts, told in kept["asked"]}
+                reading.makes, reading.called = kept["makes"], kept["called"]
+                reading.routines = kept["routines"]
+            found.append(reading)
+        return found
+
+    def with_names(self, names: Collection[str]) -> set[int]:
+        overlap = Definition.names.overlap(bindparam(None, sorted(names), type_=ARRAY(Text()), unique=True))
+        return set(self._session.scalars(select(Definition.id).where(*self._mine(), overlap)))
+
+    def names_closed(self, since: datetime) -> set[str]:
+        """Return what texts have made and defined that hold no longer since a time."""
+        query = select(Definition.names).where(
+            Definition.valid_to > since,
+            Definition.system_id == self._system.id,
+            Definition.database == self._database,
+        )
+        return {name for names in self._session.scalars(query) for name in names if name[:2] in ("m:", "r:")}
+
+    # --- tables --------------------------------------------------------------------------------------
+
+    @cached_property
+    def complete(self) -> bool:
+        """Whether the database has been scanned."""
+        query = select(Dataset.id).where(
+            Dataset.system_id == self._system.id,
+            Dataset.name.startswith(self._prefix, autoescape=True),
+            ~Dataset.placeholder,
+            Dataset.gone_since.is_(None),
+        )
+        if self._session.scalars(query.limit(1)).first() is not None:
+            return True
+        return any(self.scanned(name.removeprefix(self._prefix)) for name in self._alias_names())
+
+    def _alias_names(self) -> list[str]:
+        return [
+            name
+            for (namespace, name), _ in self._aliases.pairs()
+            if namespace == self._system.namespace and name.startswith(self._prefix)
+        ]
+
+    def scanned(self, name: str) -> list[str] | None:
+        own = self._usable(self._catalogue.find(self._system, self._prefix + name))
+        if own is None:
+            namespace, meant = self._aliases.resolve((self._system.namespace, self._prefix + name))
+            system = self._systems.get(namespace)
+            if system is not None and (system.id, meant) != (self._system.id, self._prefix + name):
+                own = self._usable(self._catalogue.find(system, meant))
+        return own
+
+    def _usable(self, dataset: Dataset | None) -> list[str] | None:
+        """The columns of a dataset that its own system knows: those of placeholders are guesses."""
+        if dataset is None or dataset.placeholder or dataset.gone_since is not None:
+            return None
+        fields = self._catalogue.fields(dataset).values()
+        columns = [f for f in fields if f.gone_since is None and f.kind == FieldKind.COLUMN]
+        return [f.name for f in sorted(columns, key=lambda f: f.ordinal)] or None
+
+    def scanned_folded(self, name: str) -> tuple[str, list[str]] | None:
+        query = select(Dataset.name).where(
+            Dataset.system_id == self._system.id, func.lower(Dataset.name) == (self._prefix + name).lower()
+        )
+        for full in self._session.scalars(query.order_by(Dataset.id)):
+            own = full.removeprefix(self._prefix)
+            columns = self.scanned(own) if own.lower() == name else None
+            if columns is not None:
+                return own, columns
+        return None
+
+    def near(self, parts: Parts) -> list[str]:
+        last = parts[-1].lower()
+        short = func.substring(Dataset.name, "[^.]*$")
+        query = select(Dataset.name).where(
+            Dataset.system_id == self._system.id,
+            Dataset.name.startswith(self._prefix, autoescape=True),
+            ~Dataset.placeholder,
+            Dataset.gone_since.is_(None),
+        )
+        same = list(self._session.scalars(query.where(func.lower(short) == last).order_by(Dataset.id).limit(_NEAR)))
+        if same:
+            return [name.removeprefix(self._prefix) for name in same]
+        # A name that is hardly like it is not looked at: there may be thousands.
+        alike = query.where(
+            func.lower(func.left(short, 1)) == last[:1],
+            func.abs(func.length(short) - len(last)) <= _TYPED_WRONG,
+        )
+        by_last: dict[str, list[str]] = {}
+        for name in self._session.scalars(alike.order_by(Dataset.id).limit(_ALIKE)):
+            by_last.setdefault(name.rpartition(".")[2].lower(), []).append(name.removeprefix(self._prefix))
+        return [name for one in get_close_matches(last, list(by_last), _NEAR) for name in by_last[one]][:_NEAR]
+
+    # --- what has changed ----------------------------------------------------------------------------
+
+    def changed_tables(self, last: Relinked) -> set[str]:
+        """Return the names, as ``m:name``, of tables whose columns are others than at the last time, or that other
+        names stand for now."""
+        here = self._system.namespace
+        of_fields = select(Field.dataset_id).where(_unseen(Field.changed, last))
+        query = (
+            select(System.namespace, Dataset.name)
+            .join(System, System.id == Dataset.system_id)
+            .where(or_(_unseen(Dataset.changed, last), Dataset.id.in_(of_fields)))
+        )
+        if not self._aliases.pairs():
+            query = query.where(Dataset.system_id == self._system.id)
+        shaped = {(namespace, name) for namespace, name in self._session.execute(query)}
+        found = {name for namespace, name in shaped if namespace == here}
+        found |= {name for name in self._alias_names() if self._aliases.resolve((here, name)) in shaped}
+        found |= self._through_systems(shaped)
+        aliases = select(Alias).where(Alias.from_namespace == here, _unseen(Alias.changed, last))
+        for alias in self._session.scalars(aliases):
+            if alias.from_name:
+                found.add(alias.from_name)
+            elif (system := self._systems.get(alias.to_namespace)) is not None:
+                found |= self._catalogue.datasets(system, self._prefix).keys()
+        return {f"m:{name.removeprefix(self._prefix)}" for name in found if name.startswith(self._prefix)}
+
+    def _through_systems(self, shaped: set[tuple[str, str]]) -> set[str]:
+        """Names in this system of tables of another one that this one stands for as a whole."""
+        here = self._system.namespace
+        whole = [name[0] for name, _ in self._aliases.pairs() if not name[1]]
+        if here not in whole:
+            return set()
+        return {name for namespace, name in shaped if self._aliases.resolve((here, name)) == (namespace, name)}
 
 
 def relink(
@@ -103,146 +224,52 @@ def relink(
     database: str,
     tell: Progress,
 ) -> None:
-    """Extract the definitions of a database with the tables known now, and write what has changed.
+    """Extract the definitions of a database that may have changed with the tables known now, and write what has.
 
     A definition whose text is the same, and whose tables are, is not extracted again.
     """
-    texts = [
-        d
-        for d in definitions.valid()
-        if d.system_id == system.id
-        and d.database == database
-        and d.kind not in NOT_SQL
-        # What another Jalan has read comes with its links.
-        and not d.key.startswith("event:")
-    ]
-    aliases = Aliases(catalogue)
-    scanned = _scanned_tables(catalogue, aliases, system, database)
-    found = [r for r in _extract_all(texts, scanned, tell) if r.extraction is not None]
+    definitions.flush()
+    store = _Store(catalogue, system, database)
+    last = catalogue.session.get(Relinked, (system.id, database))
+    # What was never read is read anyhow.
+    names = set() if last is None else store.changed_tables(last) | store.names_closed(last.at)
+    if last is not None and last.complete != store.complete:
+        names.add("m:")
+    found = Project(store).read(store.unread(), names, tell)
     queries = QueryWriter(catalogue)
     for number, reading in enumerate(found):
         tell("links", number, len(found))
         assert reading.extraction is not None
-        reading.definition.asked = reading.kept()
-        reading.definition.coverage = coverage_of(reading.extraction)
-        writer = _Writer(catalogue, definitions, system, reading.definition, reading.extraction)
+        definition = store.definitions[reading.id]
+        definition.asked, definition.names = _kept(reading), reading.names()
+        definition.reader = _reader()
+        definition.coverage = coverage_of(reading.extraction)
+        writer = _Writer(catalogue, definitions, system, definition, reading.extraction)
         writer.write()
-        if reading.definition.kind == DefinitionKind.QUERY:
-            queries.write(reading.definition, reading.extraction, writer.dataset)
+        if definition.kind == DefinitionKind.QUERY:
+            queries.write(definition, reading.extraction, writer.dataset)
     tell("links", len(found), len(found))
     definitions.flush()
     queries.flush()
+    _note(catalogue, system, database, store.complete)
 
 
-def _scanned_tables(
-    catalogue: CatalogueWriter, aliases: Aliases, system: System, database: str
-) -> dict[str, list[str]]:
-    """The tables whose columns are known for sure: placeholders are left out, theirs are guesses.
-
-    A table that goes by several names is known by each of them.
-    """
-    prefix = f"{database}."
-    known = {}
-    for name, dataset in catalogue.datasets(system).items():
-        if name.startswith(prefix) and not dataset.placeholder and dataset.gone_since is None:
-            columns = _columns(catalogue, dataset)
-            if columns:
-                known[name.removeprefix(prefix)] = columns
-    for name, canonical in aliases.names_in(system, prefix):
-        if not canonical.placeholder and canonical.gone_since is None and name not in known:
-            known[name.removeprefix(prefix)] = _columns(catalogue, canonical)
-    return known
-
-
-def _columns(catalogue: CatalogueWriter, dataset: Dataset) -> list[str]:
-    fields = [f for f in catalogue.fields(dataset).values() if f.gone_since is None and f.kind == FieldKind.COLUMN]
-    return [f.name for f in sorted(fields, key=lambda f: f.ordinal)]
-
-
-def _extract_all(texts: list[Definition], scanned: dict[str, list[str]], tell: Progress) -> list[_Reading]:
-    """Extract until the tables that the texts make for one another are known as well."""
-    readings = [_remembered(definition) for definition in texts]
-    made: dict[str, list[str]] = {}
-    for reading in readings:
-        made |= reading.makes
-    routines = _Routines(readings)
-    for _ in range(_ROUNDS):
-        known = KnownTables(made | scanned, complete=bool(scanned))
-        told: dict[int, str] = {}
-        for number, reading in enumerate(readings):
-            tell("statements", number, len(texts))
-            if not _same_answers(reading, known, told, routines):
-                _extract(reading, known, told, routines)
-        before, made = made, {}
-        for reading in readings:
-            made |= reading.makes
-        routines = _Routines(readings)
-        settled = made == before or all(key in scanned for key in made)
-        if settled and all(_same_routines(reading, routines) for reading in readings):
-            break
-    tell("statements", len(texts), len(texts))
-    return readings
-
-
-def _remembered(definition: Definition) -> _Reading:
-    kept = definition.asked
-    if kept is None or kept["reader"] != _reader():
-        return _Reading(definition)
-    asked = {tuple(parts): told for parts, told in kept["asked"]}
-    return _Reading(definition, asked, kept["makes"], kept["called"], kept["routines"])
-
-
-def _same_routines(reading: _Reading, routines: _Routines) -> bool:
-    dialect = reading.definition.dialect
-    return all(routines.word(dialect, name) == word for name, word in reading.called.items())
-
-
-def _same_answers(reading: _Reading, known: KnownTables, told: dict[int, str], routines: _Routines) -> bool:
-    if reading.asked is None or not _same_routines(reading, routines):
-        return False
-    return all(_answer(known.find(parts), told) == answer for parts, answer in reading.asked.items())
-
-
-def _answer(table: Table | None, told: dict[int, str]) -> str | None:
-    """A table's key and columns in one short word."""
-    if table is None:
-        return None
-    found = told.get(id(table))
-    if found is None:
-        text = "\x1f".join((table.key, *map(str, table.columns or ("\x1e",))))
-        found = told[id(table)] = blake2b(text.encode(), digest_size=6).hexdigest()
-    return found
-
-
-def _extract(reading: _Reading, known: KnownTables, told: dict[int, str], routines: _Routines) -> None:
-    definition = reading.definition
-    watched = WatchedTables(known)
-    reading.extraction = extract_following(
-        definition.text,
-        routines.of(definition.dialect),
-        dialect=definition.dialect,
-        tables=watched,
-        search_path=definition.search_path,
-        **(definition.template or {}),
+def _unseen(column: Any, last: Relinked) -> ColumnElement[bool]:
+    """Whether a row was written by another transaction than the last one, and after what that one saw."""
+    return literal_column(
+        f"({column.expression} >= pg_snapshot_xmin('{last.seen}'::pg_snapshot) "
+        f"and not pg_visible_in_snapshot({column.expression}, '{last.seen}'::pg_snapshot) "
+        f"and {column.expression} <> '{last.xact}'::xid8)"
     )
-    reading.asked = {parts: _answer(table, told) for parts, table in watched.asked.items()}
-    reading.makes = _tables_made(definition, reading.extraction)
-    reading.routines = routines_of(definition.text, reading.extraction)
-    names = called_names(definition.text)
-    reading.called = {name: routines.word(definition.dialect, name) for name in sorted(names)}
 
 
-def _tables_made(definition: Definition, extraction: Extraction) -> dict[str, list[str]]:
-    made = {}
-    for statement in extraction.statements:
-        target = statement.target
-        if target is None or statement.kind not in MAKING_STATEMENTS or target in extraction.intermediates:
-            continue
-        names = [str(output.name) for output in statement.outputs]
-        if names and "*" not in names:
-            schema = definition.search_path[0] if definition.search_path else "public"
-            made[target if "." in target else f"{schema}.{target}"] = names
-    return made
+def _note(catalogue: CatalogueWriter, system: System, database: str, complete: bool) -> None:
+    seen, xact = catalogue.session.execute(
+        text("select pg_current_snapshot()::text, pg_current_xact_id()::text")
+    ).one()
+    said = {"at": catalogue.now, "seen": seen, "xact": xact, "complete": complete}
+    row = insert(Relinked).values(system_id=system.id, database=database, **said)
+    catalogue.session.execute(row.on_conflict_do_update(index_elements=["system_id", "database"], set_=said))
 
 
 class _Writer:

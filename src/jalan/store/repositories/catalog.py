@@ -1,16 +1,24 @@
-"""Writes systems, containers, datasets and fields: each exists once, whoever names it first."""
+"""Writes systems, containers, datasets and fields: each exists once, whoever names it first.
+
+What is named is looked up by its name, one query each or many at once; the store is never read whole. Who names
+very many things of one system in one ingestion has that system read in one go.
+"""
 
 from collections import Counter
 from collections.abc import Collection
 from datetime import datetime
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, func, select, true
 from sqlalchemy.orm import DeclarativeBase, Session
 
 from jalan.catalog.kinds import DatasetKind, FieldKind
 from jalan.catalog.names import normal_namespace, spellings
 from jalan.store.bulk import Ids, insert_new
 from jalan.store.schema import Container, Dataset, Definition, Field, Job, System
+
+_ONE_BY_ONE = 300  # names of one system that are looked up singly
+_AT_ONCE = 5_000
+_NEAR = 50
 
 
 class CatalogueWriter:
@@ -27,14 +35,13 @@ class CatalogueWriter:
         self.changes: Counter[str] = Counter()
         self._new: list[DeclarativeBase] = []
         self._by_id: dict[int, Dataset] = {}
+        # There are few systems: as many as there are servers and services.
         self._systems = {s.namespace: s for s in session.scalars(select(System))}
-        self._containers: dict[tuple[int, str], Container] = {
-            (c.system_id, c.path): c for c in session.scalars(select(Container))
-        }
+        self._containers: dict[tuple[int, str], Container | None] = {}
         self._databases: dict[int, list[str]] = {}
-        for container in self._containers.values():
-            self._note_database(container)
-        self._datasets: dict[int, dict[str, Dataset]] = {}
+        self._datasets: dict[int, dict[str, Dataset | None]] = {}
+        self._whole: dict[int, list[str]] = {}
+        self._asked: Counter[int] = Counter()
         self._fields: dict[int, dict[str, Field]] = {}
 
     def system(self, namespace: str, kind: str) -> System:
@@ -48,7 +55,7 @@ class CatalogueWriter:
 
     def systems_with(self, database: str) -> list[System]:
         """Return the systems that hold a database of that name."""
-        return [s for s in self._systems.values() if (s.id, database) in self._containers]
+        return [s for s in self._systems.values() if self._find_container(s.id, database) is not None]
 
     def systems(self) -> list[System]:
         """Return all systems."""
@@ -56,7 +63,7 @@ class CatalogueWriter:
 
     def container(self, system: System, path: str, kinds: tuple[str, ...] = ("database", "schema")) -> Container:
         """Return the container at a dotted path, and make those above it."""
-        found = self._containers.get((system.id, path))
+        found = self._find_container(system.id, path)
         if found is None:
             parent = path.rpartition("." if kinds != ("folder",) else "/")[0].strip()
             above = self.container(system, parent, kinds) if parent else None
@@ -64,25 +71,93 @@ class CatalogueWriter:
             found = Container(system_id=system.id, parent_id=above.id if above else None, path=path, kind=kind)
             self._add(found, "containers")
             self._containers[system.id, path] = found
-            self._note_database(found)
+            if found.kind == "database":
+                self._databases_of(system.id).append(path)
         return found
 
-    def _note_database(self, container: Container) -> None:
-        if container.kind == "database":
-            self._databases.setdefault(container.system_id, []).append(container.path)
+    def _find_container(self, system: int, path: str) -> Container | None:
+        if (system, path) not in self._containers:
+            query = select(Container).where(Container.system_id == system, Container.path == path)
+            with self.session.no_autoflush:
+                self._containers[system, path] = self.session.scalars(query).first()
+        return self._containers[system, path]
 
-    def datasets(self, system: System) -> dict[str, Dataset]:
-        """Return all datasets of a system by name, with their fields loaded."""
-        known = self._datasets.get(system.id)
-        if known is None:
-            rows = self.session.scalars(select(Dataset).where(Dataset.system_id == system.id)).all()
-            known = self._datasets[system.id] = {row.name: row for row in rows}
-            for row in rows:
-                self._fields[row.id] = {}
-            query = select(Field).join(Dataset).where(Dataset.system_id == system.id)
-            for field in self.session.scalars(query):
-                self._fields[field.dataset_id][field.name] = field
-        return known
+    def _databases_of(self, system: int) -> list[str]:
+        if system not in self._databases:
+            query = select(Container.path).where(Container.system_id == system, Container.kind == "database")
+            with self.session.no_autoflush:
+                self._databases[system] = list(self.session.scalars(query.order_by(Container.id)))
+        return self._databases[system]
+
+    # --- finding datasets ----------------------------------------------------------------------------
+
+    def find(self, system: System, name: str) -> Dataset | None:
+        """Return the dataset of that name, or none."""
+        known = self._datasets.setdefault(system.id, {})
+        if name not in known:
+            if self._is_whole(system.id, name):
+                return None
+            self._asked[system.id] += 1
+            if self._asked[system.id] > _ONE_BY_ONE:
+                self.datasets(system)
+            else:
+                self.look_up(system, [name])
+        return known.get(name)
+
+    def look_up(self, system: System, names: Collection[str]) -> None:
+        """Read datasets by their names, with their fields, all at once."""
+        known = self._datasets.setdefault(system.id, {})
+        missing = [name for name in dict.fromkeys(names) if name not in known]
+        for start in range(0, len(missing), _AT_ONCE):
+            some = missing[start : start + _AT_ONCE]
+            self._take(system.id, Dataset.name.in_(some))
+            for name in some:
+                known.setdefault(name, None)
+
+    def near(self, systems: Collection[System], written: str) -> list[str]:
+        """Return names of datasets that are spelled somewhat like one, the nearest first."""
+        likeness = func.similarity(Dataset.name, written)
+        query = (
+            select(Dataset.name)
+            .where(Dataset.system_id.in_([system.id for system in systems]))
+            .order_by(likeness.desc(), Dataset.name)
+            .limit(_NEAR)
+        )
+        self.flush()
+        return list(self.session.scalars(query))
+
+    def datasets(self, system: System, prefix: str = "") -> dict[str, Dataset]:
+        """Return all datasets of a system whose names begin so, with their fields. Cost: these datasets."""
+        known = self._datasets.setdefault(system.id, {})
+        if not self._is_whole(system.id, prefix):
+            self._take(system.id, Dataset.name.startswith(prefix, autoescape=True) if prefix else true())
+            self._whole.setdefault(system.id, []).append(prefix)
+        return {
+            name: dataset
+            for name, dataset in list(known.items())
+            if dataset is not None and name.startswith(prefix)
+        }
+
+    def _is_whole(self, system: int, name: str) -> bool:
+        return any(name.startswith(prefix) for prefix in self._whole.get(system, ()))
+
+    def _take(self, system: int, which: ColumnElement[bool]) -> None:
+        known = self._datasets.setdefault(system, {})
+        mine = (Dataset.system_id == system, which)
+        with self.session.no_autoflush:
+            new = {row.id for row in self.session.scalars(select(Dataset).where(*mine)) if self._known(known, row)}
+            for id_ in new:
+                self._fields[id_] = {}
+            for field in self.session.scalars(select(Field).join(Dataset).where(*mine)):
+                if field.dataset_id in new:
+                    self._fields[field.dataset_id][field.name] = field
+
+    def _known(self, known: dict[str, Dataset | None], row: Dataset) -> bool:
+        """Note a dataset that was read; whether it is new here."""
+        is_new = known.get(row.name) is None
+        if is_new:
+            known[row.name] = row
+        return is_new
 
     def named(self, namespace: str, name: str) -> Dataset:
         """Return the dataset that a producer means, however it spells namespace and name.
@@ -92,19 +167,18 @@ class CatalogueWriter:
         place = normal_namespace(namespace)
         scheme = place.partition("://")[0]
         system = self.system(place, {"postgres": "postgresql"}.get(scheme, scheme or "other"))
-        known = self.datasets(system)
-        found = spellings(place, name, self._databases.get(system.id, ()))
-        return self.dataset(system, next((one for one in found if one in known), found[0]))
+        found = spellings(place, name, self._databases_of(system.id))
+        return self.dataset(system, next((one for one in found if self.find(system, one) is not None), found[0]))
 
     def dataset_of(self, id_: int) -> Dataset:
         """Return a dataset by its id."""
         found = self._by_id.get(id_) or self.session.get_one(Dataset, id_)
-        self.datasets(next(s for s in self._systems.values() if s.id == found.system_id))
-        return found
+        system = next(s for s in self._systems.values() if s.id == found.system_id)
+        return self.find(system, found.name) or found
 
     def dataset(self, system: System, name: str) -> Dataset:
         """Return the dataset of that name; one that nobody has scanned comes to be as a placeholder."""
-        found = self.datasets(system).get(name)
+        found = self.find(system, name)
         if found is None:
             found = self._new_dataset(self._container_of(system, name), name, DatasetKind.TABLE, placeholder=True)
         return found
@@ -120,7 +194,7 @@ class CatalogueWriter:
             first_seen=self.now,
         )
         self._add(found, "reports" if kind == DatasetKind.REPORT else "datasets")
-        self._datasets[container.system_id][name] = found
+        self._datasets.setdefault(container.system_id, {})[name] = found
         self._fields[found.id] = {}
         return found
 
@@ -133,16 +207,16 @@ class CatalogueWriter:
     def file(self, namespace: str, name: str) -> Dataset:
         """Return a file, by the namespace of what holds it and its path there."""
         system = self.system(namespace, namespace.partition("://")[0])
-        known = name in self.datasets(system)
+        known = self.find(system, name)
         found = self.dataset(system, name)
-        if not known:
+        if known is None:
             found.kind = DatasetKind.FILE
         return found
 
     def report(self, system: System, folder: str, slug: str) -> Dataset:
         """Return a report; its folder may change, it stays the same report."""
         container = self.container(system, folder, ("folder",))
-        found = self.datasets(system).get(slug)
+        found = self.find(system, slug)
         if found is None:
             found = self._new_dataset(container, slug, DatasetKind.REPORT, placeholder=False)
         self.update(found, "datasets changed", container_id=container.id)

@@ -1,5 +1,6 @@
 """Writes definitions with their statements, links and diagnostics: old ones are closed, never changed."""
 
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
@@ -30,6 +31,18 @@ _LINK_COLUMNS = (
 )
 _DIAGNOSTIC_COLUMNS = ("definition_id", "code", "level", "message", "hint", "start", "end", "valid_from")
 _STATEMENT_COLUMNS = ("id", "definition_id", "ordinal", "kind", "start", "end")
+
+
+_ONE_BY_ONE = 300  # things that are looked up singly before all of their kind are read
+
+
+def _family(key: str) -> str:
+    """The beginning that the keys of one source have in common.
+
+    >>> _family("file:ferry:core/fares.sql")
+    'file:ferry:'
+    """
+    return ":".join(key.split(":")[:2]) + ":"
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,11 +90,11 @@ class DefinitionWriter:
         self._catalogue = catalogue
         self._now = catalogue.now
         self.changes = catalogue.changes
-        self._valid = {
-            d.key: d for d in self._session.scalars(select(Definition).where(Definition.valid_to.is_(None)))
-        }
+        self._valid: dict[str, Definition | None] = {}
+        self._whole: list[str] = []
         self._versions: dict[str, int] | None = None
-        self._jobs: dict[tuple[str, str], Job] | None = None
+        self._asked: Counter[str] = Counter()
+        self._jobs: dict[tuple[str, str], Job | None] = {}
         self._new: set[int] = set()
         self._known: dict[int, _Present] = {}
         self._loaded: set[int | None] = set()
@@ -90,9 +103,39 @@ class DefinitionWriter:
         self._diagnostics: list[tuple[Any, ...]] = []
         self._statements: list[tuple[Any, ...]] = []
 
-    def valid(self) -> list[Definition]:
-        """Return the definitions that hold now."""
-        return list(self._valid.values())
+    def valid(self, prefix: str) -> list[Definition]:
+        """Return the definitions that hold now and whose keys begin so. Cost: these definitions."""
+        if not any(prefix.startswith(whole) for whole in self._whole):
+            query = select(Definition).where(
+                Definition.valid_to.is_(None), Definition.key.startswith(prefix, autoescape=True)
+            )
+            with self._session.no_autoflush:
+                for row in self._session.scalars(query):
+                    if self._valid.setdefault(row.key, row) is None:
+                        continue  # it was closed here
+            self._whole.append(prefix)
+        return [d for key, d in list(self._valid.items()) if d is not None and key.startswith(prefix)]
+
+    def keys(self, prefix: str) -> dict[str, str]:
+        """Return the keys of the definitions that hold now and begin so, each with its place; no text is read."""
+        self.flush()
+        query = select(Definition.key, Definition.place).where(
+            Definition.valid_to.is_(None), Definition.key.startswith(prefix, autoescape=True)
+        )
+        return dict(self._session.execute(query).all())
+
+    def _find(self, key: str) -> Definition | None:
+        if key not in self._valid:
+            if any(key.startswith(prefix) for prefix in self._whole):
+                return None
+            self._asked["definitions"] += 1
+            if self._asked["definitions"] > _ONE_BY_ONE:
+                self.valid(_family(key))
+            else:
+                query = select(Definition).where(Definition.key == key, Definition.valid_to.is_(None))
+                with self._session.no_autoflush:
+                    self._valid[key] = self._session.scalars(query).first()
+        return self._valid.get(key)
 
     def define(self, key: str, provenance: dict[str, Any] | None = None, **values: Any) -> Definition:
         """Say how something is defined now. The same text again changes nothing; another makes a new version.
@@ -101,7 +144,7 @@ class DefinitionWriter:
         """
         values = {"template": None, "job_id": None, "field_id": None, "dataset_id": None, **values}
         known = {"source_id": self._catalogue.source_id, **(provenance or {})}
-        before = self._valid.get(key)
+        before = self._find(key)
         if before is not None and all(getattr(before, name) == value for name, value in values.items()):
             if before.source_id != known["source_id"]:
                 self._moved.add(before.id)
@@ -116,23 +159,27 @@ class DefinitionWriter:
         else:
             version = self._last_version(key) + 1
             self.changes["definitions"] += 1
-        found = Definition(key=key, version=version, valid_from=self._now, **values, **known)
+        found = Definition(key=key, version=version, valid_from=self._now, names=[], **values, **known)
         self._catalogue.make(found)
         self._valid[key] = found
         self._new.add(found.id)
         return found
 
     def _last_version(self, key: str) -> int:
-        if self._versions is None:
-            query = select(Definition.key, func.max(Definition.version)).group_by(Definition.key)
-            with self._session.no_autoflush:
+        if self._versions is not None:
+            return self._versions.get(key, 0)
+        self._asked["versions"] += 1
+        with self._session.no_autoflush:
+            if self._asked["versions"] > _ONE_BY_ONE:
+                query = select(Definition.key, func.max(Definition.version)).group_by(Definition.key)
                 self._versions = dict(self._session.execute(query).all())
-        return self._versions.get(key, 0)
+                return self._versions.get(key, 0)
+            return self._session.scalar(select(func.max(Definition.version)).where(Definition.key == key)) or 0
 
     def close(self, definition: Definition) -> None:
         """Say that a definition holds no longer, nor what was read out of it."""
         definition.valid_to = self._now
-        self._valid.pop(definition.key, None)
+        self._valid[definition.key] = None
         for model in (Link, Diagnostic):
             self._session.execute(
                 update(model)
@@ -143,17 +190,16 @@ class DefinitionWriter:
 
     def close_missing(self, prefix: str, seen: Iterable[str]) -> None:
         """Close the definitions whose key begins so and that are not among those seen."""
-        kept = set(seen)
-        for key, definition in list(self._valid.items()):
-            if key.startswith(prefix) and key not in kept:
+        gone = self.keys(prefix).keys() - set(seen)
+        for key in sorted(gone):
+            definition = self._find(key)
+            if definition is not None:
                 self.close(definition)
                 self.changes["definitions closed"] += 1
 
     def job(self, namespace: str, name: str, parent: Job | None) -> Job:
         """Return a job."""
-        if self._jobs is None:
-            self._jobs = {(job.namespace, job.name): job for job in self._session.scalars(select(Job))}
-        found = self._jobs.get((namespace, name))
+        found = self._find_job(namespace, name)
         if found is None:
             found = Job(
                 namespace=namespace, name=name, parent_id=parent.id if parent else None, first_seen=self._now
@@ -162,6 +208,19 @@ class DefinitionWriter:
             self._jobs[namespace, name] = found
             self.changes["jobs"] += 1
         return found
+
+    def _find_job(self, namespace: str, name: str) -> Job | None:
+        if (namespace, name) not in self._jobs:
+            self._asked[namespace] += 1
+            mine: tuple[ColumnElement[bool], ...] = (Job.namespace == namespace,)
+            if self._asked[namespace] <= _ONE_BY_ONE:
+                mine = (*mine, Job.name == name)
+            elif self._asked[namespace] > _ONE_BY_ONE + 1:
+                return None  # all of them were read
+            with self._session.no_autoflush:
+                for job in self._session.scalars(select(Job).where(*mine)):
+                    self._jobs.setdefault((job.namespace, job.name), job)
+        return self._jobs.get((namespace, name))
 
     def statements(self, definition: Definition, found: list[tuple[str, Span]]) -> list[int]:
         """Write the statements of a definition, each a kind and a span; returns their ids in order."""
@@ -233,8 +292,13 @@ class DefinitionWriter:
             self._known.pop(definition.id, None)
             self._load(Definition.id == definition.id)
         elif definition.id not in self._known and definition.source_id not in self._loaded:
-            self._loaded.add(definition.source_id)
-            self._load(Definition.source_id.is_not_distinct_from(definition.source_id))
+            self._asked["present"] += 1
+            if self._asked["present"] > _ONE_BY_ONE:
+                self._loaded.add(definition.source_id)
+                self._load(Definition.source_id.is_not_distinct_from(definition.source_id))
+            else:
+                self._load(Definition.id == definition.id)
+                self._known.setdefault(definition.id, _Present())
         return self._known.get(definition.id, _Present())
 
     def _load(self, whose: ColumnElement[bool]) -> None:
@@ -281,4 +345,5 @@ class DefinitionWriter:
         self._new.clear()
         self._known.clear()
         self._loaded.clear()
+        self._asked["present"] = 0
         self._session.flush()

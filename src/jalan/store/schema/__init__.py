@@ -2,7 +2,7 @@
 
 from jalan.store.schema.base import Base
 from jalan.store.schema.catalog import Container, Dataset, Field, System
-from jalan.store.schema.definitions import Definition, Diagnostic, Job, Link, Revision, Statement
+from jalan.store.schema.definitions import Definition, Diagnostic, Job, Link, Relinked, Revision, Statement
 from jalan.store.schema.graph import GraphVersion
 from jalan.store.schema.identity import Alias
 from jalan.store.schema.ingestion import Claim, Declaration, Ingestion, Source
@@ -26,6 +26,7 @@ __all__ = [
     "Past",
     "Query",
     "QueryField",
+    "Relinked",
     "ReportView",
     "Revision",
     "Source",

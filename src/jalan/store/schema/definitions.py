@@ -3,8 +3,9 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Index, UniqueConstraint, text
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy import Index, Text, UniqueConstraint, text
+from sqlalchemy import text as sql
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from jalan.store.schema.base import Base, reference
@@ -35,12 +36,16 @@ class Definition(Base):
     revision, authored_at, author: the commit that gave it this text.
     asked: which tables the last extraction looked up and what it was told, so that it need not be done again
         while the answers stay the same.
+    reader: a word for the code that did the last extraction; none where there was none yet.
+    names: what the text asks for, makes, calls and defines, see ``jalan.lineage.project.Reading.names``.
     coverage: how much of it was read, see ``jalan.service.ingest.coverage``.
     """
 
     __tablename__ = "definition"
     __table_args__ = (
         Index("uq_definition_key_valid", "key", unique=True, postgresql_where=text("valid_to is null")),
+        Index("ix_definition_names", "names", postgresql_using="gin", postgresql_where=text("valid_to is null")),
+        Index("ix_definition_reader", "system_id", "database", "reader", postgresql_where=text("valid_to is null")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     key: Mapped[str] = mapped_column(index=True)
@@ -63,8 +68,26 @@ class Definition(Base):
     author: Mapped[str | None]
     asked: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     coverage: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    reader: Mapped[str | None]
+    names: Mapped[list[str]] = mapped_column(ARRAY(Text()), server_default=sql("'{}'"), default=list)
     valid_from: Mapped[datetime]
-    valid_to: Mapped[datetime | None]
+    valid_to: Mapped[datetime | None] = mapped_column(index=True)
+
+
+class Relinked(Base):
+    """When the texts of a database were last read with the tables known.
+
+    seen, xact: PostgreSQL's snapshot then, and the transaction that did it: what was written by others since, or
+    was not to be seen yet, has to be looked at. complete: whether the database had been scanned.
+    """
+
+    __tablename__ = "relinked"
+    system_id: Mapped[int] = mapped_column(reference("system.id"), primary_key=True)
+    database: Mapped[str] = mapped_column(primary_key=True)
+    at: Mapped[datetime]
+    seen: Mapped[str]
+    xact: Mapped[str]
+    complete: Mapped[bool]
 
 
 class Statement(Base):

@@ -96,6 +96,7 @@ class _ScanWriter:
 
     def write(self) -> None:
         found, catalogue = self._found, self._catalogue
+        catalogue.datasets(self._system, f"{found.database}.")  # all of them are looked at
         database = catalogue.container(self._system, found.database)
         catalogue.update(database, "containers changed", description=found.comment)
         for schema, (comment, _) in found.schemas.items():
@@ -128,9 +129,8 @@ class _ScanWriter:
     def _gone(self, seen: set[str]) -> None:
         """What this scan could have found and did not is gone; what it was told to leave out is not."""
         prefix = f"{self._found.database}."
-        for name, dataset in self._catalogue.datasets(self._system).items():
-            inside = name.startswith(prefix) and not dataset.placeholder
-            if not inside or name in seen or dataset.gone_since is not None:
+        for name, dataset in self._catalogue.datasets(self._system, prefix).items():
+            if dataset.placeholder or name in seen or dataset.gone_since is not None:
                 continue
             if self._what.wants(name.removeprefix(prefix).split(".")[0]):
                 self._catalogue.update(dataset, "datasets gone", gone_since=self._catalogue.now)

@@ -216,7 +216,7 @@ class _ReportsWriter:
             dataset = self._extracts.get(id_)
             if dataset is None and not self._whole:
                 # Its entry may be the one that could not be read: what is known of it holds.
-                dataset = self._catalogue.datasets(self._system).get(f"extracts/{id_}")
+                dataset = self._catalogue.find(self._system, f"extracts/{id_}")
             if dataset is None:
                 message = f"reads an extract “{id_}” that is not listed"
                 self._work.log.note("warning", "unknown_extract", message, report.title)

@@ -93,7 +93,7 @@ def load(config: RepositoryConfig, work: UnitOfWork) -> None:
         for system, database in sorted(touched, key=lambda pair: (pair[0].namespace, pair[1])):
             work.relink(system, database)
         prefix = f"declared:{known_by}:"
-        if found.folder.declarations or any(one.key.startswith(prefix) for one in work.definitions.valid()):
+        if found.folder.declarations or work.definitions.keys(prefix):
             write_declarations(work, found.folder.declarations, prefix, found.folder.unread)
         _write_revisions(work, found, known_by)
         if found.commit is not None:
@@ -156,8 +156,8 @@ class _FolderWriter:
     def _keep_unread(self) -> None:
         """What a file said that cannot be read now may still hold: nothing of it is closed."""
         unread = self._found.unread
-        prefixes = (f"file:{self._known_by}:", f"element:{self._known_by}:")
-        self._keys |= {d.key for d in self._definitions.valid() if d.place in unread and d.key.startswith(prefixes)}
+        for prefix in (f"file:{self._known_by}:", f"element:{self._known_by}:"):
+            self._keys |= {key for key, place in self._definitions.keys(prefix).items() if place in unread}
 
     def _system(self, server: str | None, database: str, path: str) -> System:
         server = server or self._server
@@ -253,17 +253,19 @@ class _FolderWriter:
         if element.dataset is None:
             return
         prefix = f"{report.database}."
-        known = [
-            name
-            for name, dataset in self._catalogue.datasets(system).items()
-            if name.startswith(prefix) and not dataset.placeholder and dataset.gone_since is None
-        ]
         written = element.dataset.replace('"', "")
         names = [full_table_name(written, report.database, [schema]) for schema in report.search_path]
-        found = next((name for name in names if name in known), None)
-        if found is not None:
-            self._check_columns(self._catalogue.datasets(system)[found], report, element)
-        elif known:
+        for name in names:
+            found = self._catalogue.find(system, name)
+            if found is not None and not found.placeholder and found.gone_since is None:
+                self._check_columns(found, report, element)
+                return
+        known = [
+            name
+            for name, dataset in self._catalogue.datasets(system, prefix).items()
+            if not dataset.placeholder and dataset.gone_since is None
+        ]
+        if known:
             near = nearest(written, [name.removeprefix(prefix) for name in known])
             message = f"there is no dataset “{element.dataset}” in {report.database}{near}"
             raise FileError(report.path, element.line, message)
@@ -284,9 +286,9 @@ class _FolderWriter:
         place = self._catalogue.system(REPORTS_NAMESPACE, "reports")
         kept = {key.split(":")[2] for key in self._keys if key.startswith("element:")}
         prefix = f"element:{self._known_by}:"
-        before = {d.key.split(":")[2] for d in self._definitions.valid() if d.key.startswith(prefix)}
+        before = {key.split(":")[2] for key in self._definitions.keys(prefix)}
         for slug in before - kept:
-            dataset: Dataset | None = self._catalogue.datasets(place).get(slug)
+            dataset = self._catalogue.find(place, slug)
             if dataset is not None:
                 self._catalogue.update(dataset, "reports gone", gone_since=self._catalogue.now)
 

@@ -10,7 +10,7 @@ depends_on = None
 # Which columns make up the graph, by table: only a change of these is told.
 _SHOWN = {
     "dataset": ("system_id", "container_id", "name", "title", "kind", "owner", "placeholder", "gone_since"),
-    "field": ("dataset_id", "name", "kind", "placeholder", "gone_since"),
+    "field": ("dataset_id", "name", "kind", "ordinal", "placeholder", "gone_since"),
     "link": ("valid_to", "valid_from", "source_field_id", "target_dataset_id", "target_field_id", "possible"),
     "alias": ("from_namespace", "from_name", "to_namespace", "to_name", "valid_to"),
 }
