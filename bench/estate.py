@@ -10,12 +10,15 @@ import argparse
 import random
 from collections.abc import Iterator
 from dataclasses import dataclass
+from hashlib import blake2b
 from typing import Any
 
+import orjson
 import psycopg
 from sqlalchemy import Engine
 
 from jalan.lineage.script import extract
+from jalan.service.ingest.relink import reader_word
 
 LAYERS = 9
 SERVER = "postgres://islands:5432"
@@ -196,8 +199,13 @@ def write_estate(engine: Engine, size: Size, seed: int = 7) -> list[Asset]:
         made = [n for n, a in enumerate(estate) if a.reads]
         texts = (text_of(estate, n, size, seed) for n in made)
         _write_definitions(connection, estate, made, texts)
-        for table in ("system", "container", "dataset", "field", "definition", "statement", "link"):
+        for table in ("source", "system", "container", "dataset", "field", "definition", "statement", "link"):
             connection.execute(f"select setval('{table}_id_seq', (select max(id) from {table}))")
+        connection.execute(
+            "insert into relinked values "
+            "(1, %s, %s, pg_current_snapshot()::text, pg_current_xact_id()::text, true)",
+            (DATABASE, _NOW),
+        )
         connection.execute("insert into graph_version values (pg_current_xact_id()) on conflict do nothing")
     with psycopg.connect(url, autocommit=True) as connection:
         connection.execute("vacuum analyze")
@@ -236,10 +244,10 @@ def _write_chunk(connection: psycopg.Connection, estate: list[Asset], chunk: lis
     _copy(
         connection,
         "definition (id, key, version, kind, place, first_line, dialect, search_path, text, system_id, database, "
-        "source_id, valid_from)",
+        "source_id, valid_from, reader, asked, names)",
         (
             (n + 1, f"repository:estate:{estate[n].name}.sql", 1, "file", f"{estate[n].name}.sql", 1, "postgresql",
-             "[]", text.sql.replace("\n", "\\n"), 1, DATABASE, 1, _NOW)
+             "[]", text.sql.replace("\n", "\\n"), 1, DATABASE, 1, _NOW, reader_word(), *_read_as(estate, n))
             for n, text in chunk
         ),
     )  # fmt: skip
@@ -259,6 +267,19 @@ def _write_chunk(connection: psycopg.Connection, estate: list[Asset], chunk: lis
             for source, target, kind, how, span, expression in text.links
         ),
     )  # fmt: skip
+
+
+def _read_as(estate: list[Asset], n: int) -> tuple[str, str]:
+    """What the store keeps of the reading of a text: what it asked for, and the names in it."""
+    asked = []
+    for k in sorted({n, *estate[n].reads}):
+        key = f"{schema_of(estate[k])}.{estate[k].name}"
+        columns = [f"c{c}" for c in range(estate[k].columns)]
+        asked.append([key.split("."), blake2b("\x1f".join((key, *columns)).encode(), digest_size=6).hexdigest()])
+    called = estate[n].name  # its columns stand in parentheses behind it
+    kept = {"asked": sorted(asked), "makes": {}, "called": {called: None}, "routines": {}}
+    names = sorted([*(f"a:{'.'.join(parts)}" for parts, _ in asked), f"c:{called}"])
+    return orjson.dumps(kept).decode(), "{" + ",".join(names) + "}"
 
 
 def _copy(connection: psycopg.Connection, into: str, rows: Iterator[tuple[Any, ...]]) -> None:

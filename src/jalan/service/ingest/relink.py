@@ -32,8 +32,8 @@ _TYPED_WRONG = 3
 
 
 @cache
-def _reader() -> str:
-    """A word for the code that reads: another one reads everything anew."""
+def reader_word() -> str:
+    """Return a word for the code that reads: what another one has read is read anew."""
     root = Path(jalan.__file__).parent
     digest = blake2b(digest_size=8)
     for package in ("sql", "lineage"):
@@ -80,7 +80,7 @@ class _Store:
 
     def unread(self) -> list[int]:
         """Return the ids of the texts that this code has not read yet."""
-        other = or_(Definition.reader.is_(None), Definition.reader != _reader())
+        other = or_(Definition.reader.is_(None), Definition.reader != reader_word())
         return list(self._session.scalars(select(Definition.id).where(*self._mine(), other)))
 
     def readings(self, ids: Collection[int]) -> list[Reading]:
@@ -88,7 +88,7 @@ class _Store:
         found = []
         for row in self._session.scalars(query):
             self.definitions[row.id] = row
-            kept = row.asked if row.reader == _reader() else None
+            kept = row.asked if row.reader == reader_word() else None
             reading = Reading(row.id, row.text, row.dialect, row.search_path, row.template)
             if kept is not None:
                 reading.asked = {tuple(parts): told for parts, told in kept["asked"]}
@@ -242,7 +242,7 @@ def relink(
         assert reading.extraction is not None
         definition = store.definitions[reading.id]
         definition.asked, definition.names = _kept(reading), reading.names()
-        definition.reader = _reader()
+        definition.reader = reader_word()
         definition.coverage = coverage_of(reading.extraction)
         writer = _Writer(catalogue, definitions, system, definition, reading.extraction)
         writer.write()
