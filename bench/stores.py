@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import Any
 
 import psycopg
-from sqlalchemy import Engine
+from sqlalchemy import Engine, text
 
+from estate import DIGEST, SEED, SIZES, Asset, assets, write_estate
 from jalan.demo.cluster import Cluster
 from jalan.service.context import Context
 from jalan.service.ingest import sources
@@ -43,6 +44,18 @@ def empty_store(cluster: Cluster) -> Iterator[Engine]:
     migrate(engine)
     yield engine
     engine.dispose()
+
+
+def estate_store(cluster: Cluster, name: str) -> tuple[Engine, list[Asset]]:
+    """Return the store of a made-up estate, made where it is not there yet, and its datasets."""
+    url = cluster.url(f"jalan_{name}_{DIGEST}")
+    create_database(url)
+    engine = open_store(url)
+    migrate(engine)
+    with engine.connect() as connection:
+        known = connection.execute(text("select count(*) from dataset")).scalar()
+    estate = assets(SIZES[name], SEED) if known else write_estate(engine, SIZES[name], SEED)
+    return engine, estate
 
 
 def bring_in_twice(engine: Engine, config: dict[str, Any], floor: float) -> None:

@@ -1,6 +1,7 @@
 """``jalan``: extract, scan, load, sources, history, export, migrate, serve."""
 
 import logging
+import os
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -138,14 +139,18 @@ def serve(
     open_: Annotated[
         bool, typer.Option("--open", help="Listen on an address that others reach: they may do everything.")
     ] = False,
+    workers: Annotated[
+        int, typer.Option(help="Processes that answer side by side, each with the graph in memory.", min=1, max=64)
+    ] = 1,
     store: Store = None,
 ) -> None:
     """Serve the API and the front end.
 
-    Example: `jalan serve --port 8400`
+    Example: `jalan serve --port 8400 --workers 2`
     """
     import uvicorn
 
+    from jalan.web import process
     from jalan.web.app import create_app
     from jalan.web.guard import LOOPBACK
 
@@ -159,9 +164,15 @@ def serve(
         engine = engine_of(store)
         check_version(engine)
     configure()
-    app = create_app(engine, frontend, [host])
     messages.print(f"Jalan listens on http://{f'[{host}]' if ':' in host else host}:{port}")
-    uvicorn.run(app, host=host, port=port, log_level="warning")
+    if workers == 1:
+        uvicorn.run(create_app(engine, frontend, [host]), host=host, port=port, log_level="warning")
+        return
+    address = engine.url.render_as_string(hide_password=False)
+    engine.dispose()
+    os.environ.update(process.environment(address, frontend, host))
+    application = f"{process.__name__}:{process.application.__name__}"
+    uvicorn.run(application, factory=True, workers=workers, host=host, port=port, log_level="warning")
 
 
 @app.command()

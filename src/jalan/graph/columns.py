@@ -6,7 +6,7 @@ negative, and finds its place at the end of an array that has room for both.
 """
 
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ Ints = NDArray[np.int32]
 Times = NDArray[np.int64]
 Flags = NDArray[np.bool_]
 Rows = NDArray[np.void]
+K = TypeVar("K", np.int32, np.int64)
 
 VALUE, CONDITION, ROWS = range(3)
 """Kinds of links: they carry a value, decide about one, or decide which rows there are."""
@@ -226,3 +227,13 @@ def link_columns(rows: Rows, datasets: Positions, fields: Positions) -> LinkColu
         rows["id"], sources, targets, rows["code"], rows["definition"], rows["since"], rows["until"]
     )
     return found.take(np.flatnonzero(known))
+
+
+def distinct(values: NDArray[K]) -> NDArray[K]:
+    """Return values once each, in order. Sorting is several times faster here than a table of what was met."""
+    found = np.sort(values)
+    if len(found) < 2:
+        return found
+    kept = np.ones(len(found), dtype=np.bool_)
+    np.not_equal(found[1:], found[:-1], out=kept[1:])
+    return found[kept]

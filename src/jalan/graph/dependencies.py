@@ -24,6 +24,7 @@ from jalan.graph.columns import (
     LinkColumns,
     Positions,
     are_possible,
+    distinct,
     kinds_of,
     ranks_of,
 )
@@ -319,5 +320,5 @@ class Dependencies:
         fields: Ints,
     ) -> Ints:
         links, where = edges(fields, True)
-        pairs = np.unique((where.astype(np.int64) << 32) | ends(links))
+        pairs = distinct((where.astype(np.int64) << 32) | ends(links))
         return np.bincount(pairs >> 32, minlength=len(fields)).astype(np.int32)

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from jalan.graph.columns import Ints
+from jalan.graph.columns import Ints, distinct
 from jalan.graph.dependencies import Dependencies
 from jalan.graph.walk import Reach, walk
 
@@ -57,7 +57,7 @@ def _reports_reached(graph: Dependencies, fields: Ints) -> Ints:
         frontier, carried = _together(targets[kept], new[kept])
         met[frontier] |= carried
         seen.append(frontier[graph.reports[graph.field_dataset[frontier]]])
-    elements = np.unique(np.concatenate(seen)) if seen else np.empty(0, dtype=np.int32)
+    elements = distinct(np.concatenate(seen)) if seen else np.empty(0, dtype=np.int32)
     met[fields] &= ~bits  # nothing reaches itself
     _, masks = _together(graph.field_dataset[elements], met[elements])
     reached: Ints = np.count_nonzero(masks[:, None] & bits[None, :], axis=0).astype(np.int32)

@@ -6,7 +6,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from jalan.graph.columns import VALUE, Flags, Ints, kinds_of
+from jalan.graph.columns import VALUE, Flags, Ints, distinct, kinds_of
 from jalan.graph.dependencies import Dependencies
 from jalan.graph.index import Rows, edges_at
 
@@ -59,7 +59,7 @@ class Pairs:
         """Return how many hops each dataset lies from the nearest of several, -1 where nothing leads."""
         rows = self._walks[conditions, downstream]
         distance = np.full(self.size, -1, dtype=np.int32)
-        frontier = np.unique(seeds)
+        frontier = distinct(seeds)
         distance[frontier] = 0
         hops = 0
         while len(frontier) and (limit is None or hops < limit):
@@ -67,7 +67,7 @@ class Pairs:
             met, _ = edges_at(rows, frontier, by_value=False)
             met = met[distance[met] < 0]
             distance[met] = hops
-            frontier = np.unique(met)
+            frontier = distinct(met)
         return distance
 
 
@@ -120,7 +120,7 @@ def links_between(graph: Dependencies, pairs: Pairs, datasets: Ints, conditions:
     shown[datasets] = True
     # Only datasets that one of the others feeds are looked into.
     beside, where = pairs.beside(datasets, downstream=False, conditions=conditions)
-    fed = np.unique(datasets[where[shown[beside]]])
+    fed = distinct(datasets[where[shown[beside]]])
     fields, _ = graph.fields_of(fed)
     found, _ = graph.links_to(fields, not conditions)
     if conditions:

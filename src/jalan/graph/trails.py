@@ -6,7 +6,7 @@ import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from jalan.graph.columns import Ints
+from jalan.graph.columns import Ints, distinct
 from jalan.graph.dependencies import Dependencies
 from jalan.graph.walk import Reach, walk
 
@@ -28,7 +28,7 @@ def trail(graph: Dependencies, fields: Ints) -> Trail:
     # Every link into what lies upstream, and every link out of what lies downstream, is on the trail.
     before, _ = graph.links_to(upstream.nodes, True)
     behind, _ = graph.links_from(downstream.nodes, True)
-    links = np.unique(np.concatenate((before, behind)))
+    links = distinct(np.concatenate((before, behind)))
     return Trail(upstream, downstream, links[graph.sources(links) != graph.targets(links)])
 
 
@@ -48,7 +48,7 @@ def layers(nodes: Ints, sources: Ints, targets: Ints, start: int) -> Ints:
     matrix = coo_array((np.ones(len(sources), dtype=np.int8), ends), shape=(size, size))
     count, circle = connected_components(matrix, directed=True, connection="strong")
     one, other = circle[ends[0]], circle[ends[1]]
-    pairs = np.unique((one[one != other].astype(np.int64) << 32) | other[one != other])
+    pairs = distinct((one[one != other].astype(np.int64) << 32) | other[one != other])
     one, other = (pairs >> 32).astype(np.int32), (pairs & 0xFFFFFFFF).astype(np.int32)
     order = np.argsort(one, kind="stable")
     one, other = one[order], other[order]
@@ -62,7 +62,7 @@ def layers(nodes: Ints, sources: Ints, targets: Ints, start: int) -> Ints:
         edges = np.arange(counts.sum()) + np.repeat(starts[frontier] - (np.cumsum(counts) - counts), counts)
         np.maximum.at(level, other[edges], level[where] + 1)
         np.subtract.at(left, other[edges], 1)
-        frontier = np.unique(other[edges])
+        frontier = distinct(other[edges])
         frontier = frontier[left[frontier] == 0]
     found: Ints = level[circle] - level[circle[np.searchsorted(nodes, start)]]
     return found

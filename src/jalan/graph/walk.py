@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from jalan.graph.columns import Flags, Ints
+from jalan.graph.columns import Flags, Ints, distinct
 from jalan.graph.dependencies import Dependencies
 
 _NONE = np.empty(0, dtype=np.int32)
@@ -86,7 +86,7 @@ def walk(
     """
     number = _marks.begin(graph.fields + graph.datasets)
     met, slot = _marks.met, _marks.slot
-    frontier = np.unique(np.asarray(seeds, dtype=np.int32))
+    frontier = distinct(np.asarray(seeds, dtype=np.int32))
     met[frontier] = number
     found = [(frontier, np.full(len(frontier), -1, np.int32), np.full(len(frontier), -1, np.int32))]
     begun = 0

@@ -10,6 +10,7 @@ from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine
 from starlette.exceptions import HTTPException
+from starlette.middleware.gzip import GZipMiddleware
 
 from jalan import __version__
 from jalan.service.graph_cache.cache import GraphCache
@@ -56,6 +57,7 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
         app.include_router(part.router)
     add_problem_handlers(app)
     settings = Settings()
+    app.add_middleware(GZipMiddleware, minimum_size=1_000, compresslevel=4)
     app.add_middleware(RequestLog, most_seconds=settings.request_seconds)
     app.add_middleware(Guard, hosts=[*settings.hosts.split(), *hosts], most_bytes=settings.most_bytes)
 

@@ -4,13 +4,15 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from typing import Annotated
 
-from fastapi import Depends, Path, Query, Request
+from fastapi import Depends, Path, Query, Request, Response
 
 from jalan.service.context import Context
 from jalan.service.graph_cache.cache import GraphCache
 
 LARGEST_ID = 2_147_483_647  # of PostgreSQL's integer
 WHO = "local user"
+VERSION = "jalan-graph-version"
+"""The header that says which version of the graph an answer is of; it grows with every change."""
 
 Id = Annotated[int, Path(ge=1, le=LARGEST_ID)]
 AsOf = Annotated[
@@ -33,8 +35,10 @@ def _now(request: Request) -> Iterator[Context]:
     yield from _context(request)
 
 
-def _at(request: Request, as_of: AsOf = None) -> Iterator[Context]:
-    yield from _context(request, as_of)
+def _at(request: Request, response: Response, as_of: AsOf = None) -> Iterator[Context]:
+    for context in _context(request, as_of):
+        response.headers[VERSION] = str(context.graph.version)
+        yield context
 
 
 Now = Annotated[Context, Depends(_now)]

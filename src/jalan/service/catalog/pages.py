@@ -29,9 +29,15 @@ def catalog(
     words = words_of(wanted)
     listed = listing(view)
     found = _matched(view, listed, words)
-    facets, totals = _facets(session, listed, found, chosen)
     kept = [*found, *_chosen(listed, chosen, None)]
-    total = session.scalars(select(func.count()).select_from(listed).where(*kept)).one()
+
+    def counted() -> tuple[dict[str, list[FacetCount]], dict[str, int], int]:
+        total = session.scalars(select(func.count()).select_from(listed).where(*kept)).one()
+        return *_facets(session, listed, found, chosen), total
+
+    # The next page is of the same choice, and everybody begins with none.
+    choice = "\0".join([*words, *(f"{name}={value}" for name in sorted(chosen) for value in sorted(chosen[name]))])
+    facets, totals, total = view.remembered(f"catalog {choice}", counted)
     order = (_by_code(listed.c.container), _by_code(listed.c.title), listed.c.id)
     page = session.scalars(select(listed.c.id).where(*kept).order_by(*order).offset(start).limit(limit)).all()
     why = _whys(session, view, names, list(page), words)

@@ -15,7 +15,8 @@ from jalan.graph.dependencies import Dependencies
 from jalan.graph.lanes import Pairs
 from jalan.service.errors import NotFound
 
-_REMEMBERED = 50_000
+_REMEMBERED = 50_000  # datasets
+_KEPT = 500  # answers
 T = TypeVar("T")
 
 
@@ -97,9 +98,13 @@ class GraphView:
 
     def remembered(self, what: str, make: Callable[[], T]) -> T:
         """Return what is worked out once for this moment of the graph."""
-        if what not in self._remembered:
-            self._remembered[what] = make()
-        found: T = self._remembered[what]
+        if what in self._remembered:
+            known: T = self._remembered[what]
+            return known
+        found = make()
+        with self._lock:
+            if len(self._remembered) < _KEPT:
+                self._remembered[what] = found
         return found
 
     def positions(self, ids: list[int]) -> Ints:

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 
 from jalan.catalog.kinds import DatasetKind
 from jalan.change.consequences import CONSEQUENCES
-from jalan.graph.columns import ROWS, VALUE, Flags, Ints, kinds_of
+from jalan.graph.columns import ROWS, VALUE, Flags, Ints, distinct, kinds_of
 from jalan.graph.walk import Reach
 from jalan.service.catalog.listing import all_words, listing, words_of
 from jalan.service.context import Context
@@ -75,7 +75,7 @@ def dependents(
         effects={consequence.name: consequence.label for consequence in CONSEQUENCES},
         columns=int(np.count_nonzero(~in_reports)),
         elements=int(np.count_nonzero(in_reports)),
-        reports=len(np.unique(graph.field_dataset[every.nodes[in_reports]])),
+        reports=len(distinct(graph.field_dataset[every.nodes[in_reports]])),
         version=view.version,
     )
 

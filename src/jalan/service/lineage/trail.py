@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from jalan.graph.columns import VALUE, Flags, Ints, kinds_of
+from jalan.graph.columns import VALUE, Flags, Ints, distinct, kinds_of
 from jalan.graph.trails import Trail, layers
 from jalan.graph.trails import trail as trail_of
 from jalan.graph.walk import Reach
@@ -65,7 +65,7 @@ def _deciding(view: GraphView, shown: Flags, found: Trail) -> Ints:
     rest is in the lanes."""
     graph = view.graph
     on_trail = np.concatenate((found.upstream.nodes, found.downstream.nodes[found.downstream.hops > 0]))
-    on_trail = np.unique(on_trail[shown[graph.field_dataset[on_trail]]])
+    on_trail = distinct(on_trail[shown[graph.field_dataset[on_trail]]])
     links, _ = graph.links_to(on_trail, False)
     rows, _ = graph.links_deciding(np.flatnonzero(shown).astype(np.int32))
     links = np.concatenate((links[kinds_of(graph.columns(links).codes) != VALUE], rows))
