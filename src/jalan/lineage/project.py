@@ -22,7 +22,7 @@ Progress = Callable[[str, int, int], None]
 
 
 @dataclass(slots=True, eq=False)
-class Reading:
+class TextReading:
     """One text with what its extraction asked and made.
 
     id: of its definition. asked: name parts → a word for what was told, None where nothing was; none where it was
@@ -59,7 +59,7 @@ class Surroundings(Protocol):
     def complete(self) -> bool:
         """Whether all tables are known, so that another name is likely a mistake."""
 
-    def readings(self, ids: Collection[int]) -> list[Reading]:
+    def readings(self, ids: Collection[int]) -> list[TextReading]:
         """Return texts as they were last read."""
 
     def scanned(self, name: str) -> list[str] | None:
@@ -72,7 +72,7 @@ class Surroundings(Protocol):
         """Return names of tables that are most like this one."""
 
     def with_names(self, names: Collection[str]) -> set[int]:
-        """Return the ids of the texts that have one of these names, see ``Reading.names``."""
+        """Return the ids of the texts that have one of these names, see ``TextReading.names``."""
 
 
 class _Tables(KnownTables):
@@ -120,18 +120,18 @@ class Project:
 
     def __init__(self, around: Surroundings) -> None:
         self.around = around
-        self._readings: dict[int, Reading] = {}
+        self._readings: dict[int, TextReading] = {}
         self._tables: dict[str, Table | None] = {}
         self._told: dict[int, str] = {}
         self._providers: dict[str, list[int]] = {}
         self._words: dict[tuple[str, str], str | None] = {}
         self._routines: dict[tuple[str, str], str | None] = {}
 
-    def read(self, ids: Iterable[int], names: Collection[str], tell: Progress) -> list[Reading]:
+    def read(self, ids: Iterable[int], names: Collection[str], tell: Progress) -> list[TextReading]:
         """Read texts until the tables and routines that they make for one another are known as well.
 
         ids: of those that are new, or that another reader has read. names: of tables and routines that are others
-        now, as in ``Reading.names``. Returns those that were read anew.
+        now, as in ``TextReading.names``. Returns those that were read anew.
         """
         waiting = set(ids) | self._touched(names)
         done = 0
@@ -152,7 +152,7 @@ class Project:
 
     # --- what is read --------------------------------------------------------------------------------
 
-    def _take(self, ids: Collection[int]) -> list[Reading]:
+    def _take(self, ids: Collection[int]) -> list[TextReading]:
         missing = [id_ for id_ in ids if id_ not in self._readings]
         if missing:
             for reading in self.around.readings(missing):
@@ -187,7 +187,7 @@ class Project:
             self._words.clear()
             self._routines.clear()
 
-    def _read(self, reading: Reading) -> set[str]:
+    def _read(self, reading: TextReading) -> set[str]:
         """Extract a text; return the names of what it makes otherwise than before."""
         before_makes, before_routines = reading.makes, self._texts(reading)
         watched = _Tables(self)
@@ -215,10 +215,10 @@ class Project:
         return changed
 
     @staticmethod
-    def _texts(reading: Reading) -> dict[str, str]:
+    def _texts(reading: TextReading) -> dict[str, str]:
         return {name: reading.text[start:end] for name, (start, end) in reading.routines.items()}
 
-    def _same_answers(self, reading: Reading) -> bool:
+    def _same_answers(self, reading: TextReading) -> bool:
         if reading.asked is None:
             return False
         if any(self.word(reading.dialect, name) != word for name, word in reading.called.items()):
@@ -260,7 +260,7 @@ class Project:
                     return made, columns
         return None
 
-    def _providing(self, name: str) -> list[Reading]:
+    def _providing(self, name: str) -> list[TextReading]:
         if name not in self._providers:
             self._providers[name] = sorted(self._with_names({name}))
         return self._take(self._providers[name])
@@ -307,7 +307,7 @@ def _differing(before: Mapping[str, object], after: Mapping[str, object]) -> lis
     return [(name, after.get(name)) for name in {**before, **after} if before.get(name) != after.get(name)]
 
 
-def _tables_made(reading: Reading) -> dict[str, list[str]]:
+def _tables_made(reading: TextReading) -> dict[str, list[str]]:
     made = {}
     assert reading.extraction is not None
     for statement in reading.extraction.statements:

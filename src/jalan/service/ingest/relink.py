@@ -16,7 +16,7 @@ import jalan
 from jalan.catalog.kinds import NOT_SQL, DatasetKind, DefinitionKind, FieldKind, definition_kind
 from jalan.catalog.names import full_table_name, place_of_file
 from jalan.lineage.model import Extraction, Link
-from jalan.lineage.project import Progress, Project, Reading
+from jalan.lineage.project import Progress, Project, TextReading
 from jalan.lineage.tables import Parts
 from jalan.service.ingest.coverage import coverage_of
 from jalan.service.ingest.queries import QueryWriter
@@ -42,7 +42,7 @@ def reader_word() -> str:
     return digest.hexdigest()
 
 
-def _kept(reading: Reading) -> dict[str, Any]:
+def _kept(reading: TextReading) -> dict[str, Any]:
     """What the store keeps of a reading."""
     asked = [[list(parts), told] for parts, told in (reading.asked or {}).items()]
     return {
@@ -83,13 +83,13 @@ class _Store:
         other = or_(Definition.reader.is_(None), Definition.reader != reader_word())
         return list(self._session.scalars(select(Definition.id).where(*self._mine(), other)))
 
-    def readings(self, ids: Collection[int]) -> list[Reading]:
+    def readings(self, ids: Collection[int]) -> list[TextReading]:
         query = select(Definition).where(is_among(Definition.id, ids))
         found = []
         for row in self._session.scalars(query):
             self.definitions[row.id] = row
             kept = row.asked if row.reader == reader_word() else None
-            reading = Reading(row.id, row.text, row.dialect, row.search_path, row.template)
+            reading = TextReading(row.id, row.text, row.dialect, row.search_path, row.template)
             if kept is not None:
                 reading.asked = {tuple(parts): told for parts, told in kept["asked"]}
                 reading.makes, reading.called = kept["makes"], kept["called"]

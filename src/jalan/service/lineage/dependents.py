@@ -98,6 +98,8 @@ def _told(view: GraphView, field: int, conditions: bool) -> _Told:
         reaches.append(reach)
         places = np.flatnonzero((reach.nodes >= 0) & (reach.hops > 0)).astype(np.int32)
         places = places[~taken[reach.nodes[places]]]
+        if consequence.happens_to is not None:
+            places = places[consequence.happens_to(graph, reach.nodes[places])]
         nodes = reach.nodes[places]
         taken[nodes] = True
         found.append((nodes, np.full(len(nodes), rank, np.int32), reach.links_passed()[places], places))

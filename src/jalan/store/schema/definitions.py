@@ -37,7 +37,7 @@ class Definition(Base):
     asked: which tables the last extraction looked up and what it was told, so that it need not be done again
         while the answers stay the same.
     reader: a word for the code that did the last extraction; none where there was none yet.
-    names: what the text asks for, makes, calls and defines, see ``jalan.lineage.project.Reading.names``.
+    names: what the text asks for, makes, calls and defines, see ``jalan.lineage.project.TextReading.names``.
     coverage: how much of it was read, see ``jalan.service.ingest.coverage``.
     """
 
