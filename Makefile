@@ -1,10 +1,14 @@
 # The two commands of this project. Both work on a fresh machine and again at once the second time.
 
-.PHONY: demo test compiled nightly bench pictures clean
+.PHONY: demo demo-large test compiled nightly bench pictures clean
 
 demo: ## install what is missing, build, start the databases, serve the demo
 	@tools/setup.sh
 	@exec .venv/bin/python -m jalan.demo.start
+
+demo-large: ## serve a made-up estate of a million columns (made the first time, about two minutes)
+	@tools/setup.sh
+	@exec .venv/bin/python bench/demo_large.py
 
 test: ## lint, types, import contracts, core, store, web, browser
 	@tools/setup.sh --tests
@@ -22,6 +26,8 @@ bench: ## speed, beside real references, in one run
 	@.venv/bin/python bench/history.py
 	@.venv/bin/python bench/scan.py
 	@.venv/bin/python bench/tables.py
+	@.venv/bin/python bench/graph.py --size small medium large
+	@.venv/bin/python bench/answers.py --size medium large
 
 nightly: ## random queries and scripts against PostgreSQL, other engines where they are, faults in the core (about an hour)
 	@tools/setup.sh --tests

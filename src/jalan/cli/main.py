@@ -1,7 +1,6 @@
 """``jalan``: extract, scan, load, sources, history, export, migrate, serve."""
 
 import logging
-import os
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -170,9 +169,8 @@ def serve(
         return
     address = engine.url.render_as_string(hide_password=False)
     engine.dispose()
-    os.environ.update(process.environment(address, frontend, host))
-    application = f"{process.__name__}:{process.application.__name__}"
-    uvicorn.run(application, factory=True, workers=workers, host=host, port=port, log_level="warning")
+    with explained():
+        process.serve(address, frontend, host, port, workers)
 
 
 @app.command()

@@ -51,12 +51,17 @@ def _datasets(session: Session, view: GraphView, names: Names, words: list[str])
     ):
         query = select(listed.c.id).where(condition, ~listed.c.gone).order_by(*name).limit(_CANDIDATES)
         found += session.scalars(query).all()
-    infos = names.datasets(found)
+    infos = names.datasets(_in_graph(view, found))
     hits = []
     for info in infos.values():
         rank, why = _dataset_rank(info, words)
         hits.append((_key(view, view.dataset(info.id), rank, 0, info.title), _found(info, None, why)))
     return hits
+
+
+def _in_graph(view: GraphView, ids: list[int]) -> list[int]:
+    """Leave out what came in a moment ago, and is not in the graph yet."""
+    return [id_ for id_ in ids if view.graph.dataset_position(id_) >= 0]
 
 
 def _dataset_rank(info: DatasetInfo, words: list[str]) -> tuple[int, str]:
@@ -138,7 +143,7 @@ def _near(session: Session, view: GraphView, names: Names, words: list[str]) -> 
     name = func.lower(field.c.name)
     query = select(field.c.id).where(_like(name, words), field.c.gone_since.is_(None)).limit(_CANDIDATES)
     hits = _field_hits(view, names, list(session.scalars(query)), None)
-    for info in names.datasets(found).values():
+    for info in names.datasets(_in_graph(view, found)).values():
         key = _key(view, view.dataset(info.id), 7, 0, info.title)
         hits.append((key, _found(info, None, "nearly so")))
     return hits

@@ -128,7 +128,8 @@ def _connections(view: GraphView, session: Session) -> list[Connection]:
     where = np.full(view.graph.datasets, -1, dtype=np.int64)
     for id_, name in session.execute(select(listed.c.id, place)):
         position = view.graph.dataset_position(id_)
-        where[position] = numbers.setdefault(name, len(numbers))
+        if position >= 0:  # it may have come in a moment ago
+            where[position] = numbers.setdefault(name, len(numbers))
     names = list(numbers)
     pairs: Pairs = view.pairs
     one, other = where[pairs.sources], where[pairs.targets]

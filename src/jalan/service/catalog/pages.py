@@ -12,7 +12,7 @@ from jalan.service.context import Context
 from jalan.service.cursors import read_cursor, write_cursor
 from jalan.service.errors import NotFound
 from jalan.service.graph_cache.names import DatasetInfo, Names
-from jalan.service.graph_cache.view import GraphView
+from jalan.service.graph_cache.view import NOTHING_AROUND, GraphView
 
 _VALUES = 40  # of a facet, on a page; the others are found by their own search
 
@@ -151,8 +151,9 @@ def catalog_rows(view: GraphView, names: Names, page: list[int], why: dict[int, 
     found = []
     for id_ in page:
         info = infos[id_]
-        dataset = view.dataset(id_)
-        around = view.around(dataset)
+        # What came in a moment ago may not be in the graph yet: then nothing is known of what lies around it.
+        dataset = view.graph.dataset_position(id_)
+        around = view.around(dataset) if dataset >= 0 else NOTHING_AROUND
         found.append(
             CatalogRow(
                 id=info.id,
@@ -165,7 +166,7 @@ def catalog_rows(view: GraphView, names: Names, page: list[int], why: dict[int, 
                 owner=info.owner,
                 placeholder=info.placeholder,
                 gone=info.gone_since is not None,
-                columns=int(view.graph.all_counts[dataset]),
+                columns=int(view.graph.all_counts[dataset]) if dataset >= 0 else 0,
                 upstream=around.upstream,
                 downstream=around.downstream,
                 reports=around.reports,

@@ -29,6 +29,9 @@ class Around:
     reports: int
 
 
+NOTHING_AROUND = Around(0, 0, 0)
+
+
 @dataclass(eq=False)
 class GraphView:
     """The graph of now or of a time. version: how many changes it has seen. aliases: those that hold."""
