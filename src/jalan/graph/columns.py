@@ -5,6 +5,7 @@ A position is the place of a dataset or field in these arrays; it stays the same
 negative, and finds its place at the end of an array that has room for both.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
@@ -210,9 +211,13 @@ NOTHING_LINKED = LinkColumns(_NO_INTS, _NO_INTS, _NO_INTS, _NO_INTS, _NO_INTS, _
 _LINK_COLUMNS = ("ids", "sources", "targets", "codes", "definitions", "since", "until")
 
 
-def all_of(several: list[LinkColumns]) -> LinkColumns:
-    """Return all links of several, one after the other."""
-    return LinkColumns(*(np.concatenate([getattr(one, name) for one in several]) for name in _LINK_COLUMNS))
+def all_of(several: Iterable[LinkColumns]) -> LinkColumns:
+    """Return all links of several, one after the other. What was put together is let go a column at a time."""
+    held: dict[str, list[NDArray[Any]]] = {name: [] for name in _LINK_COLUMNS}
+    for one in several:
+        for name, columns in held.items():
+            columns.append(getattr(one, name))
+    return LinkColumns(*(np.concatenate(held.pop(name)) for name in _LINK_COLUMNS))
 
 
 def link_columns(rows: Rows, datasets: Positions, fields: Positions) -> LinkColumns:

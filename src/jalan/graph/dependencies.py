@@ -286,6 +286,10 @@ class Dependencies:
         """Return the nodes at which links end."""
         return self._ends("targets", links)
 
+    def codes(self, links: Ints) -> Ints:
+        """Return what links are, see ``link_code``."""
+        return self._ends("codes", links)
+
     def _ends(self, name: str, links: Ints) -> Ints:
         if len(self.parts) == 1 or not len(links) or int(links.max()) < self._offsets[1]:
             found: Ints = getattr(self.parts[0].links, name)[links] if self.parts else _NONE

@@ -81,10 +81,9 @@ def _rows(ends: Ints, others: Ints, size: int) -> Rows:
 
 def pairs_of(graph: Dependencies, links: Ints) -> Pairs:
     """Count some links of a graph by the datasets at their ends. Cost: links · log(links)."""
-    columns = graph.columns(links)
-    keys = graph.field_dataset[columns.sources].astype(np.int64) << 32
-    keys |= graph.dataset_of(columns.targets)
-    carries = kinds_of(columns.codes) == VALUE
+    keys = graph.field_dataset[graph.sources(links)].astype(np.int64) << 32
+    keys |= graph.dataset_of(graph.targets(links))
+    carries = kinds_of(graph.codes(links)) == VALUE
     return _counted(keys, np.ones(len(keys), dtype=np.int32), carries.astype(np.int32), graph.datasets)
 
 

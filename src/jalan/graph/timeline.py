@@ -8,6 +8,7 @@ which only questions about the past look at. No moment is ever changed: a new on
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import chain
 
 import numpy as np
 
@@ -173,20 +174,19 @@ def timeline_of(datasets: Rows, fields: Rows, links: Iterable[Rows], joined: Joi
     """Build a timeline from all rows; those of links may come in pieces. Cost: sorting all links."""
     nodes = nodes_of(NO_DATASETS, NO_FIELDS, NOTHING_JOINED)
     nodes = _nodes_after(nodes, Difference(datasets, fields, NO_LINKS, joined))
-    pieces = [link_columns(NO_LINKS, nodes.dataset_at, nodes.field_at)]
-    pieces += [link_columns(piece, nodes.dataset_at, nodes.field_at) for piece in links]
-    every = all_of(pieces)
-    pieces.clear()
-    return _timeline(nodes, every)
+    pieces = (link_columns(piece, nodes.dataset_at, nodes.field_at) for piece in chain([NO_LINKS], links))
+    return _timeline(nodes, all_of(pieces))
 
 
 def _timeline(nodes: Nodes, links: LinkColumns) -> Timeline:
     holds = links.until == FOREVER
     main = _part(links if holds.all() else links.take(np.flatnonzero(holds)), nodes)
     past = _part(links.take(np.flatnonzero(~holds)), nodes)
+    nothing = links.take(_NONE)
+    del links, holds  # what is sorted now is large
     alone = Dependencies(nodes, (main,), (None,))
     pairs = pairs_of(alone, np.arange(len(main), dtype=np.int32))
-    return Timeline(nodes, main, pairs, past, links.take(_NONE), _NONE)
+    return Timeline(nodes, main, pairs, past, nothing, _NONE)
 
 
 def _nodes_after(nodes: Nodes, difference: Difference) -> Nodes:
