@@ -122,7 +122,7 @@ class Project:
         self.around = around
         self._readings: dict[int, TextReading] = {}
         self._tables: dict[str, Table | None] = {}
-        self._told: dict[int, str] = {}
+        self._told: dict[int, tuple[Table, str]] = {}
         self._providers: dict[str, list[int]] = {}
         self._words: dict[tuple[str, str], str | None] = {}
         self._routines: dict[tuple[str, str], str | None] = {}
@@ -269,13 +269,12 @@ class Project:
         """A table's key and columns in one short word."""
         if table is None:
             return None
-        found = self._told.get(id(table))
-        if found is None:
+        known = self._told.get(id(table))
+        if known is None:
             text = "\x1f".join((table.key, *map(str, table.columns or ("\x1e",))))
-            found = blake2b(text.encode(), digest_size=6).hexdigest()
-            if self._tables.get(table.key) is table:  # it is kept, so its identity stays
-                self._told[id(table)] = found
-        return found
+            # The table is kept with it: another one in its place in memory would be taken for it.
+            known = self._told[id(table)] = (table, blake2b(text.encode(), digest_size=6).hexdigest())
+        return known[1]
 
     # --- routines ------------------------------------------------------------------------------------
 
