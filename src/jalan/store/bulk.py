@@ -1,6 +1,7 @@
 """Many rows at once: ids in blocks, rows by COPY."""
 
-from collections.abc import Iterable, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 import orjson
@@ -11,6 +12,8 @@ from sqlalchemy.orm import DeclarativeBase, Session, make_transient_to_detached
 from jalan.store.schema.graph import TransactionId
 
 _BLOCK = 500
+_SINGLY = 60  # so many are looked up one by one at least
+_TIMES = 100  # one query costs about what it takes to read so many rows
 
 
 class Ids:
@@ -57,9 +60,16 @@ def insert_new(session: Session, rows: Sequence[DeclarativeBase], finally_: bool
                 for row in mine
             ),
         )
-    if finally_:
-        return
+        if not finally_:
+            _let_know(session, mine, columns)
+
+
+def _let_know(session: Session, rows: Sequence[DeclarativeBase], columns: Sequence[str]) -> None:
+    """Let the session know rows that were written, with all that was: what nobody has set was written as nothing,
+    and would otherwise be asked for when it is looked at, a query for each row."""
     for row in rows:
+        for name in columns:
+            row.__dict__.setdefault(name, None)
         make_transient_to_detached(row)
     session.add_all(rows)
 
@@ -91,6 +101,24 @@ def merge_rows(
     session.execute(text("drop table staged"))
     changed: int = done.rowcount  # type: ignore[attr-defined]
     return changed
+
+
+class OneByOne:
+    """Tells when things that are looked up one by one had better be read all at once: when all are not many more
+    than those asked for. So what is read stays in proportion to what is asked, whatever else there is."""
+
+    def __init__(self) -> None:
+        self._asked: Counter[object] = Counter()
+        self._count_at: dict[object, int] = {}
+
+    def is_enough(self, kind: object, count: Callable[[], int]) -> bool:
+        """Whether all of a kind should be read now that one more is asked for. count: how many there are."""
+        self._asked[kind] += 1
+        if self._asked[kind] < self._count_at.get(kind, _SINGLY):
+            return False
+        all_ = count()
+        self._count_at[kind] = max(self._asked[kind] + 1, all_ // _TIMES)
+        return all_ <= _TIMES * self._asked[kind]
 
 
 def copy_rows(session: Session, table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:

@@ -4,13 +4,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from jalan.catalog.kinds import FieldKind
+from jalan.store.bulk import OneByOne
 from jalan.store.repositories.catalog import CatalogueWriter
 from jalan.store.schema import Claim, Dataset
-
-_ONE_BY_ONE = 300
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +34,7 @@ class ClaimWriter:
         self._others: set[int] = set()
         self._looked: set[int] = set()
         self._whole = False
+        self._one_by_one = OneByOne()
 
     def claim(self, dataset: Dataset, columns: Sequence[ColumnClaim]) -> bool:
         """Write what the source says of a dataset; returns whether the fields follow it."""
@@ -73,15 +73,18 @@ class ClaimWriter:
         """Read what is said of a dataset; of very many, all that this source and the systems themselves say."""
         if self._whole or dataset in self._looked:
             return
-        query = select(Claim).where(Claim.valid_to.is_(None))
-        if len(self._looked) < _ONE_BY_ONE:
+        session = self._catalogue.session
+        all_ = ((Claim.source_id == self._source_id) | Claim.itself, Claim.valid_to.is_(None))
+        count = select(func.count()).select_from(Claim).where(*all_)
+        query = select(Claim).where(Claim.valid_to.is_(None), Claim.dataset_id == dataset)
+        with session.no_autoflush:
+            if self._one_by_one.is_enough("claims", lambda: session.scalars(count).one()):
+                self._whole = True
+                query = select(Claim).where(*all_)
             self._looked.add(dataset)
-            query = query.where(Claim.dataset_id == dataset)
-        else:
-            self._whole = True
-            query = query.where((Claim.source_id == self._source_id) | Claim.itself)
-        with self._catalogue.session.no_autoflush:
-            for claim in self._catalogue.session.scalars(query):
+            for claim in session.scalars(query):
+                if claim.valid_to is not None:
+                    continue  # it was withdrawn here
                 if claim.source_id == self._source_id:
                     self._mine.setdefault(claim.dataset_id, claim)
                 elif claim.itself:

@@ -1,33 +1,35 @@
 """What the queries of a history do with columns: read, filtered, joined, grouped, sorted, written."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import Any
 
 from sqlalchemy import delete, select
 
 from jalan.catalog.kinds import LinkKind
 from jalan.lineage.model import Extraction
+from jalan.store.among import is_among
 from jalan.store.bulk import copy_rows
 from jalan.store.repositories.catalog import CatalogueWriter
 from jalan.store.schema import Dataset, Definition, Query, QueryField
 
 _HOW = {"join": "joined", "filter": "filtered", "group_by": "grouped", "sort": "sorted"}
-_ONE_BY_ONE = 300
 _COLUMNS = ("query_id", "dataset_id", "field_id", "how")
 
 
 class QueryWriter:
     """Keeps for each query which columns it uses, and how."""
 
-    def __init__(self, catalogue: CatalogueWriter) -> None:
+    def __init__(self, catalogue: CatalogueWriter, definitions: Collection[int]) -> None:
+        """definitions: ids of those whose texts may be queries."""
         self._catalogue = catalogue
-        self._ids: dict[int, int | None] = {}
+        known = select(Query.definition_id, Query.id).where(is_among(Query.definition_id, definitions))
+        self._ids: dict[int, int] = dict(catalogue.session.execute(known).all())
         self._changed: list[int] = []
         self._rows: list[tuple[Any, ...]] = []
 
     def write(self, definition: Definition, extraction: Extraction, dataset: Callable[[str], Dataset]) -> None:
         """Note what was read out of the text of a query. dataset: finds the dataset that a name stands for."""
-        query = self._query(definition)
+        query = self._ids.get(definition.id)
         if query is None:
             return
         used: dict[tuple[int, int | None, str], None] = {}
@@ -58,16 +60,6 @@ class QueryWriter:
                     note(statement.target, str(output.name), "written")
         self._changed.append(query)
         self._rows += [(query, *key) for key in used]
-
-    def _query(self, definition: Definition) -> int | None:
-        if definition.id not in self._ids:
-            session = self._catalogue.session
-            query = select(Query.definition_id, Query.id).where(Query.definition_id == definition.id)
-            if len(self._ids) > _ONE_BY_ONE:
-                query = select(Query.definition_id, Query.id)
-            self._ids.update(dict.fromkeys([definition.id]))
-            self._ids.update(dict(session.execute(query).all()))
-        return self._ids[definition.id]
 
     def flush(self) -> None:
         """Write what was noted."""

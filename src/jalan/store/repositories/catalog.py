@@ -1,7 +1,7 @@
 """Writes systems, containers, datasets and fields: each exists once, whoever names it first.
 
-What is named is looked up by its name, one query each or many at once; the store is never read whole. Who names
-very many things of one system in one ingestion has that system read in one go.
+What is named is looked up by its name. Who names so many things of a system that all are not many more has that
+system read in one go.
 """
 
 from collections import Counter
@@ -13,11 +13,9 @@ from sqlalchemy.orm import DeclarativeBase, Session
 
 from jalan.catalog.kinds import DatasetKind, FieldKind
 from jalan.catalog.names import normal_namespace, spellings
-from jalan.store.bulk import Ids, insert_new
+from jalan.store.bulk import Ids, OneByOne, insert_new
 from jalan.store.schema import Container, Dataset, Definition, Field, Job, System
 
-_ONE_BY_ONE = 300  # names of one system that are looked up singly
-_AT_ONCE = 5_000
 _NEAR = 50
 
 
@@ -41,7 +39,7 @@ class CatalogueWriter:
         self._databases: dict[int, list[str]] = {}
         self._datasets: dict[int, dict[str, Dataset | None]] = {}
         self._whole: dict[int, list[str]] = {}
-        self._asked: Counter[int] = Counter()
+        self._one_by_one = OneByOne()
         self._fields: dict[int, dict[str, Field]] = {}
 
     def system(self, namespace: str, kind: str) -> System:
@@ -97,22 +95,14 @@ class CatalogueWriter:
         if name not in known:
             if self._is_whole(system.id, name):
                 return None
-            self._asked[system.id] += 1
-            if self._asked[system.id] > _ONE_BY_ONE:
+            # Its datasets come with their fields, and those are most of the rows.
+            count = select(func.count()).select_from(Field).join(Dataset).where(Dataset.system_id == system.id)
+            if self._one_by_one.is_enough(system.id, lambda: self.session.scalars(count).one()):
                 self.datasets(system)
             else:
-                self.look_up(system, [name])
-        return known.get(name)
-
-    def look_up(self, system: System, names: Collection[str]) -> None:
-        """Read datasets by their names, with their fields, all at once."""
-        known = self._datasets.setdefault(system.id, {})
-        missing = [name for name in dict.fromkeys(names) if name not in known]
-        for start in range(0, len(missing), _AT_ONCE):
-            some = missing[start : start + _AT_ONCE]
-            self._take(system.id, Dataset.name.in_(some))
-            for name in some:
+                self._take(system.id, Dataset.name == name)
                 known.setdefault(name, None)
+        return known.get(name)
 
     def near(self, systems: Collection[System], written: str) -> list[str]:
         """Return names of datasets that are spelled somewhat like one, the nearest first."""

@@ -1,6 +1,5 @@
 """Writes definitions with their statements, links and diagnostics: old ones are closed, never changed."""
 
-from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
@@ -8,9 +7,9 @@ from typing import Any
 import orjson
 from sqlalchemy import ColumnElement, func, select, update
 
-from jalan.store.bulk import copy_rows
+from jalan.store.bulk import OneByOne, copy_rows
 from jalan.store.repositories.catalog import CatalogueWriter
-from jalan.store.schema import Definition, Diagnostic, Job, Link, Statement
+from jalan.store.schema import Base, Definition, Diagnostic, Job, Link, Statement
 
 Span = tuple[int, int]
 
@@ -31,9 +30,6 @@ _LINK_COLUMNS = (
 )
 _DIAGNOSTIC_COLUMNS = ("definition_id", "code", "level", "message", "hint", "start", "end", "valid_from")
 _STATEMENT_COLUMNS = ("id", "definition_id", "ordinal", "kind", "start", "end")
-
-
-_ONE_BY_ONE = 300  # things that are looked up singly before all of their kind are read
 
 
 def _family(key: str) -> str:
@@ -93,8 +89,9 @@ class DefinitionWriter:
         self._valid: dict[str, Definition | None] = {}
         self._whole: list[str] = []
         self._versions: dict[str, int] | None = None
-        self._asked: Counter[str] = Counter()
+        self._one_by_one = OneByOne()
         self._jobs: dict[tuple[str, str], Job | None] = {}
+        self._whole_namespaces: set[str] = set()
         self._new: set[int] = set()
         self._known: dict[int, _Present] = {}
         self._loaded: set[int | None] = set()
@@ -111,26 +108,31 @@ class DefinitionWriter:
             )
             with self._session.no_autoflush:
                 for row in self._session.scalars(query):
-                    if self._valid.setdefault(row.key, row) is None:
-                        continue  # it was closed here
+                    self._valid.setdefault(row.key, row)
             self._whole.append(prefix)
         return [d for key, d in list(self._valid.items()) if d is not None and key.startswith(prefix)]
 
     def keys(self, prefix: str) -> dict[str, str]:
         """Return the keys of the definitions that hold now and begin so, each with its place; no text is read."""
-        self.flush()
         query = select(Definition.key, Definition.place).where(
             Definition.valid_to.is_(None), Definition.key.startswith(prefix, autoescape=True)
         )
-        return dict(self._session.execute(query).all())
+        with self._session.no_autoflush:
+            found = dict(self._session.execute(query).all())
+        for key, definition in self._valid.items():  # what was opened and closed here may not be written yet
+            if key.startswith(prefix):
+                found.pop(key, None)
+                if definition is not None:
+                    found[key] = definition.place
+        return found
 
     def _find(self, key: str) -> Definition | None:
         if key not in self._valid:
             if any(key.startswith(prefix) for prefix in self._whole):
                 return None
-            self._asked["definitions"] += 1
-            if self._asked["definitions"] > _ONE_BY_ONE:
-                self.valid(_family(key))
+            family = _family(key)
+            if self._one_by_one.is_enough(family, lambda: len(self.keys(family))):
+                self.valid(family)
             else:
                 query = select(Definition).where(Definition.key == key, Definition.valid_to.is_(None))
                 with self._session.no_autoflush:
@@ -168,9 +170,8 @@ class DefinitionWriter:
     def _last_version(self, key: str) -> int:
         if self._versions is not None:
             return self._versions.get(key, 0)
-        self._asked["versions"] += 1
         with self._session.no_autoflush:
-            if self._asked["versions"] > _ONE_BY_ONE:
+            if self._one_by_one.is_enough("versions", lambda: self._count(Definition)):
                 query = select(Definition.key, func.max(Definition.version)).group_by(Definition.key)
                 self._versions = dict(self._session.execute(query).all())
                 return self._versions.get(key, 0)
@@ -211,12 +212,13 @@ class DefinitionWriter:
 
     def _find_job(self, namespace: str, name: str) -> Job | None:
         if (namespace, name) not in self._jobs:
-            self._asked[namespace] += 1
+            if namespace in self._whole_namespaces:
+                return None
             mine: tuple[ColumnElement[bool], ...] = (Job.namespace == namespace,)
-            if self._asked[namespace] <= _ONE_BY_ONE:
+            if self._one_by_one.is_enough(("jobs", namespace), lambda: self._count(Job, *mine)):
+                self._whole_namespaces.add(namespace)
+            else:
                 mine = (*mine, Job.name == name)
-            elif self._asked[namespace] > _ONE_BY_ONE + 1:
-                return None  # all of them were read
             with self._session.no_autoflush:
                 for job in self._session.scalars(select(Job).where(*mine)):
                     self._jobs.setdefault((job.namespace, job.name), job)
@@ -292,14 +294,20 @@ class DefinitionWriter:
             self._known.pop(definition.id, None)
             self._load(Definition.id == definition.id)
         elif definition.id not in self._known and definition.source_id not in self._loaded:
-            self._asked["present"] += 1
-            if self._asked["present"] > _ONE_BY_ONE:
+            whose = Definition.source_id.is_not_distinct_from(definition.source_id)
+            holding = (whose, Definition.valid_to.is_(None))
+            kind = ("present", definition.source_id)
+            if self._one_by_one.is_enough(kind, lambda: self._count(Definition, *holding)):
                 self._loaded.add(definition.source_id)
-                self._load(Definition.source_id.is_not_distinct_from(definition.source_id))
+                self._load(whose)
             else:
                 self._load(Definition.id == definition.id)
                 self._known.setdefault(definition.id, _Present())
         return self._known.get(definition.id, _Present())
+
+    def _count(self, model: type[Base], *which: ColumnElement[bool]) -> int:
+        with self._session.no_autoflush:
+            return self._session.scalars(select(func.count()).select_from(model).where(*which)).one()
 
     def _load(self, whose: ColumnElement[bool]) -> None:
         mine = (whose, Definition.valid_to.is_(None))
@@ -345,5 +353,4 @@ class DefinitionWriter:
         self._new.clear()
         self._known.clear()
         self._loaded.clear()
-        self._asked["present"] = 0
         self._session.flush()
