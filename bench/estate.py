@@ -19,7 +19,7 @@ import psycopg
 from sqlalchemy import Engine
 
 from jalan.lineage.script import extract
-from jalan.service.ingest.relink import reader_word
+from jalan.service.ingest.stored_texts import reader_word
 
 LAYERS = 9
 SERVER = "postgres://islands:5432"

@@ -71,8 +71,8 @@ class Surroundings(Protocol):
     def near(self, parts: Parts) -> list[str]:
         """Return names of tables that are most like this one."""
 
-    def with_names(self, names: Collection[str]) -> set[int]:
-        """Return the ids of the texts that have one of these names, see ``TextReading.names``."""
+    def with_names(self, names: Collection[str]) -> Mapping[int, Collection[str]]:
+        """Return id → all names of the texts that have one of these, see ``TextReading.names``."""
 
 
 class _Tables(KnownTables):
@@ -123,7 +123,8 @@ class Project:
         self._readings: dict[int, TextReading] = {}
         self._tables: dict[str, Table | None] = {}
         self._told: dict[int, tuple[Table, str]] = {}
-        self._providers: dict[str, list[int]] = {}
+        self._by_name: dict[str, set[int]] = {}
+        self._stored: dict[str, set[int]] = {}
         self._words: dict[tuple[str, str], str | None] = {}
         self._routines: dict[tuple[str, str], str | None] = {}
 
@@ -138,6 +139,7 @@ class Project:
         for _ in range(_ROUNDS):
             changed: set[str] = set()
             readings = self._take(waiting)
+            self._look_for_routines(readings)
             for number, reading in enumerate(readings):
                 tell("statements", done + number, done + len(readings))
                 if not self._same_answers(reading):
@@ -157,6 +159,7 @@ class Project:
         if missing:
             for reading in self.around.readings(missing):
                 self._readings[reading.id] = reading
+                self._note(reading)
         return [self._readings[id_] for id_ in sorted(ids) if id_ in self._readings]
 
     def _touched(self, names: Collection[str]) -> set[int]:
@@ -174,13 +177,34 @@ class Project:
         return found
 
     def _with_names(self, names: set[str]) -> set[int]:
-        """The same as ``with_names`` of what surrounds, with those that were read anew as they are now."""
-        found = self.around.with_names(names) - self._readings.keys()
-        return found | {id_ for id_, reading in self._readings.items() if not names.isdisjoint(reading.names())}
+        """The texts that have one of these names, those that were read anew as they are now."""
+        self._look_for(names)
+        return {id_ for name in names for id_ in self._stored[name] - self._readings.keys() | self._live(name)}
+
+    def _look_for(self, names: Collection[str]) -> None:
+        """Ask, once, which texts have names."""
+        missing = [name for name in names if name not in self._stored]
+        if not missing:
+            return
+        self._stored.update({name: set() for name in missing})
+        for id_, theirs in self.around.with_names(missing).items():
+            for name in theirs:
+                if name in self._stored:
+                    self._stored[name].add(id_)
+
+    def _look_for_routines(self, readings: Collection[TextReading]) -> None:
+        unread = (reading for reading in readings if reading.asked is None)
+        self._look_for({f"r:{name}" for reading in unread for name in called_names(reading.text)})
+
+    def _live(self, name: str) -> set[int]:
+        return self._by_name.get(name, set())
+
+    def _note(self, reading: TextReading) -> None:
+        for name in reading.names():
+            self._by_name.setdefault(name, set()).add(reading.id)
 
     def _forget(self, names: Collection[str]) -> None:
         for name in names:
-            self._providers.pop(name, None)
             self._tables.pop(name[2:], None)
             self._tables.pop(name[2:].lower(), None)
         if any(name[:2] == "r:" for name in names):
@@ -190,6 +214,7 @@ class Project:
     def _read(self, reading: TextReading) -> set[str]:
         """Extract a text; return the names of what it makes otherwise than before."""
         before_makes, before_routines = reading.makes, self._texts(reading)
+        names_before = reading.names()
         watched = _Tables(self)
         routines = _Routines(self, reading.dialect)
         reading.extraction = extract_following(
@@ -205,13 +230,18 @@ class Project:
             reading.asked[ALL] = self._whether_all()
         reading.makes = _tables_made(reading)
         reading.routines = routines_of(reading.text, reading.extraction)
-        called = sorted(called_names(reading.text))
+        reading.called = dict.fromkeys(sorted(called_names(reading.text)))
+        # Only now: while it was read, what it made and defined before was still to be found.
+        for name in names_before:
+            self._live(name).discard(reading.id)
+        self._note(reading)
         after = self._texts(reading)
         changed = {f"m:{name}" for name, _ in _differing(before_makes, reading.makes)}
         changed |= {f"r:{name}" for name, _ in _differing(before_routines, after)}
         if changed:
             self._forget({*changed, *(name.lower() for name in changed)})
-        reading.called = {name: self.word(reading.dialect, name) for name in called}
+        for name in reading.called:
+            reading.called[name] = self.word(reading.dialect, name)
         return changed
 
     @staticmethod
@@ -261,9 +291,7 @@ class Project:
         return None
 
     def _providing(self, name: str) -> list[TextReading]:
-        if name not in self._providers:
-            self._providers[name] = sorted(self._with_names({name}))
-        return self._take(self._providers[name])
+        return self._take(self._with_names({name}))
 
     def _answer(self, table: Table | None) -> str | None:
         """A table's key and columns in one short word."""

@@ -11,7 +11,7 @@ from jalan.sql.identifiers import Name
 Parts = tuple[str, ...]
 
 _NEAR = 3
-_TYPED_WRONG = 3
+TYPED_WRONG = 3
 _LOOKED_AT = 2_000
 _OF_THE_SYSTEM = frozenset({"pg_catalog", "information_schema", "sys", "pg_toast"})
 
@@ -106,7 +106,7 @@ class KnownTables:
                     keys.append(table.key)
         name = parts[-1].lower()
         # A name that is hardly like it is not looked at: there may be thousands.
-        likely = [n for n in self._last if n[:1] == name[:1] and abs(len(n) - len(name)) <= _TYPED_WRONG]
+        likely = [n for n in self._last if n[:1] == name[:1] and abs(len(n) - len(name)) <= TYPED_WRONG]
         names = [name] if name in self._last else get_close_matches(name, likely[:_LOOKED_AT], _NEAR)
         return [key for found in names for key in self._last[found]][:_NEAR]
 
