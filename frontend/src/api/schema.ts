@@ -1945,15 +1945,15 @@ export interface operations {
         parameters: {
             query?: {
                 q?: string;
+                limit?: number;
+                cursor?: string | null;
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
+                as_of?: string | null;
                 kind?: string[] | null;
                 system?: string[] | null;
                 container?: string[] | null;
                 owner?: string[] | null;
                 state?: string[] | null;
-                limit?: number;
-                cursor?: string | null;
-                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
-                as_of?: string | null;
             };
             header?: never;
             path?: never;
@@ -1985,14 +1985,14 @@ export interface operations {
                 /** @description Words that the value must hold. */
                 values?: string;
                 q?: string;
+                limit?: number;
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
+                as_of?: string | null;
                 kind?: string[] | null;
                 system?: string[] | null;
                 container?: string[] | null;
                 owner?: string[] | null;
                 state?: string[] | null;
-                limit?: number;
-                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
-                as_of?: string | null;
             };
             header?: never;
             path: {

@@ -12,6 +12,8 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from jalan.catalog.kinds import How, LinkOrigin
+
 Ints = NDArray[np.int32]
 Times = NDArray[np.int64]
 Flags = NDArray[np.bool_]
@@ -37,11 +39,8 @@ LINK_ROW = np.dtype(
 """source: id of a field. field: of the target, 0 where the rows of ``dataset`` are decided. code: ``link_code``."""
 
 PLACEHOLDER, REPORT, STAR = 1, 2, 4
-_HOWS = ("identity", "transformation", "aggregation", "join", "filter", "group_by", "sort", "window", "conditional")
-_ORIGINS = ("parsed", "event", "catalogue", "declared")
-HOW_OTHER, ORIGIN_OTHER = len(_HOWS), len(_ORIGINS)
-HOWS = {name: n for n, name in enumerate(_HOWS)}
-ORIGINS = {name: n for n, name in enumerate(_ORIGINS)}
+HOWS: dict[str, int] = {how: n for n, how in enumerate(How)}
+ORIGINS: dict[str, int] = {origin: n for n, origin in enumerate(LinkOrigin)}
 _POSSIBLE, _HOW_AT, _ORIGIN_AT, RANK_AT = 4, 3, 7, 10
 
 
@@ -54,8 +53,8 @@ def link_code(kind: int, how: str, origin: str, possible: bool, rank: int) -> in
     >>> kinds_of(code).tolist(), ranks_of(code).tolist(), are_possible(code).tolist()
     ([2], [3], [True])
     """
-    how_number = HOWS.get(how, HOW_OTHER)
-    origin_number = ORIGINS.get(origin, ORIGIN_OTHER)
+    how_number = HOWS.get(how, len(HOWS))
+    origin_number = ORIGINS.get(origin, len(ORIGINS))
     return kind | possible * _POSSIBLE | how_number << _HOW_AT | origin_number << _ORIGIN_AT | rank << RANK_AT
 
 
@@ -93,14 +92,7 @@ class DatasetColumns:
 
     def merged(self, rows: Rows, at: Ints) -> "DatasetColumns":
         """Return these with rows changed at their positions (``at``), and appended where that is -1."""
-        new, known = rows[at < 0], at >= 0
-        where, changed = at[known], rows[known]
-        found: dict[str, NDArray[Any]] = {}
-        for name in ("ids", "flags", "since", "gone"):
-            column = "id" if name == "ids" else name
-            found[name] = np.concatenate((getattr(self, name), new[column]))
-            found[name][where] = changed[column]
-        return DatasetColumns(**found)
+        return DatasetColumns(**_merged(self, rows, at))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -121,18 +113,23 @@ class FieldColumns:
 
         dataset: the position of the dataset of each row.
         """
-        is_new, known = at < 0, at >= 0
-        found: dict[str, NDArray[Any]] = {"dataset": np.concatenate((self.dataset, dataset[is_new]))}
-        for name in ("ids", "flags", "since", "gone"):
-            column = "id" if name == "ids" else name
-            found[name] = np.concatenate((getattr(self, name), rows[column][is_new]))
-            found[name][at[known]] = rows[column][known]
-        return FieldColumns(**found)
+        return FieldColumns(dataset=np.concatenate((self.dataset, dataset[at < 0])), **_merged(self, rows, at))
+
+
+def _merged(columns: DatasetColumns | FieldColumns, rows: Rows, at: Ints) -> dict[str, NDArray[Any]]:
+    """What both have, with rows changed at their positions and the new ones appended."""
+    is_new, known = at < 0, at >= 0
+    found: dict[str, NDArray[Any]] = {}
+    for name in ("ids", "flags", "since", "gone"):
+        column = "id" if name == "ids" else name
+        found[name] = np.concatenate((getattr(columns, name), rows[column][is_new]))
+        found[name][at[known]] = rows[column][known]
+    return found
 
 
 NO_DATASETS = DatasetColumns.of(np.empty(0, dtype=DATASET_ROW))
-_NO_INTS, _NO_TIMES = np.empty(0, dtype=np.int32), np.empty(0, dtype=np.int64)
-NO_FIELDS = FieldColumns(_NO_INTS, _NO_INTS, _NO_INTS, _NO_TIMES, _NO_TIMES)
+NO_INTS, _NO_TIMES = np.empty(0, dtype=np.int32), np.empty(0, dtype=np.int64)
+NO_FIELDS = FieldColumns(NO_INTS, NO_INTS, NO_INTS, _NO_TIMES, _NO_TIMES)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -207,7 +204,6 @@ class LinkColumns:
         return replace(self, sources=sources, targets=targets)
 
 
-NOTHING_LINKED = LinkColumns(_NO_INTS, _NO_INTS, _NO_INTS, _NO_INTS, _NO_INTS, _NO_TIMES, _NO_TIMES)
 _LINK_COLUMNS = ("ids", "sources", "targets", "codes", "definitions", "since", "until")
 
 

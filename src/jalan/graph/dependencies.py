@@ -1,7 +1,7 @@
 """The graph at one moment: its nodes, its links with compressed rows, and which of them hold."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, fields
 from functools import cached_property
 from typing import Any
 
@@ -10,9 +10,7 @@ from numpy.typing import NDArray
 
 from jalan.graph.columns import (
     FOREVER,
-    NO_DATASETS,
-    NO_FIELDS,
-    NOTHING_LINKED,
+    NO_INTS,
     PLACEHOLDER,
     REPORT,
     STAR,
@@ -28,9 +26,7 @@ from jalan.graph.columns import (
     kinds_of,
     ranks_of,
 )
-from jalan.graph.index import Part, Rows, edges_at
-
-_NONE = np.empty(0, dtype=np.int32)
+from jalan.graph.index import Part, Rows, edges_at, neighbours
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -66,9 +62,6 @@ def nodes_of(datasets: DatasetColumns, fields: FieldColumns, joined: Joined) -> 
     return Nodes(datasets, fields, dataset_at, field_at, canonical[0], canonical[1], joined)
 
 
-NO_NODES = nodes_of(NO_DATASETS, NO_FIELDS, Joined(*(np.empty((0, 2), dtype=np.int32) for _ in range(2))))
-
-
 @dataclass(frozen=True, slots=True, eq=False)
 class Once:
     """Links, each for all between the same two that do the same.
@@ -92,14 +85,13 @@ class Dependencies:
 
     nodes: all that there ever were.
     parts: the links; alive: for each part which of its links hold, none where all do.
-    at: the time, none for now. struck: positions in the first part of links that hold no longer.
+    at: the time, none for now.
     """
 
     nodes: Nodes
     parts: tuple[Part, ...]
     alive: tuple[Flags | None, ...]
     at: int | None = None
-    struck: Ints = field(default_factory=lambda: _NONE)
 
     # --- nodes ---------------------------------------------------------------------------------------
 
@@ -145,8 +137,7 @@ class Dependencies:
     @cached_property
     def known_fields(self) -> Flags:
         """Which fields there are, each once: gone ones too, those that are read as others not; (fields,)."""
-        found: Flags = self.nodes.canonical_field == np.arange(self.fields, dtype=np.int32)
-        return found if self.at is None else found & (self.nodes.fields.since <= self.at)
+        return self._known(self.nodes.canonical_field, self.nodes.fields.since)
 
     @cached_property
     def live_fields(self) -> Flags:
@@ -156,8 +147,11 @@ class Dependencies:
     @cached_property
     def known_datasets(self) -> Flags:
         """Which datasets there are, each once, (datasets,)."""
-        found: Flags = self.nodes.canonical_dataset == np.arange(self.datasets, dtype=np.int32)
-        return found if self.at is None else found & (self.nodes.datasets.since <= self.at)
+        return self._known(self.nodes.canonical_dataset, self.nodes.datasets.since)
+
+    def _known(self, canonical: Ints, since: NDArray[np.int64]) -> Flags:
+        found: Flags = canonical == np.arange(len(canonical), dtype=np.int32)
+        return found if self.at is None else found & (since <= self.at)
 
     @cached_property
     def live_datasets(self) -> Flags:
@@ -200,10 +194,7 @@ class Dependencies:
     def _members(self) -> Rows:
         fields = np.flatnonzero(self.known_fields).astype(np.int32)
         datasets = self.field_dataset[fields]
-        order = np.argsort(datasets, kind="stable")
-        starts = np.zeros(self.datasets + 1, dtype=np.int32)
-        np.cumsum(np.bincount(datasets, minlength=self.datasets), out=starts[1:])
-        return Rows(starts, starts[:-1], fields[order])
+        return neighbours(datasets, fields, self.datasets)
 
     def fields_of(self, datasets: Ints) -> tuple[Ints, Ints]:
         """Return the fields of datasets, and for each of them where its dataset stands among these."""
@@ -241,7 +232,7 @@ class Dependencies:
         if len(found) == 1:
             return found[0]
         if not found:
-            return _NONE, _NONE
+            return NO_INTS, NO_INTS
         return np.concatenate([links for links, _ in found]), np.concatenate([where for _, where in found])
 
     def links_from(self, fields: Ints, by_value: bool) -> tuple[Ints, Ints]:
@@ -262,16 +253,16 @@ class Dependencies:
         for part, alive, offset in zip(self.parts, self.alive, self._offsets, strict=False):
             mine = np.arange(len(part)) if alive is None else np.flatnonzero(alive)
             found.append((mine + offset).astype(np.int32))
-        return np.concatenate(found) if found else _NONE
+        return np.concatenate(found)
 
     def columns(self, links: Ints) -> LinkColumns:
         """Return what is known of links, in the order asked for."""
-        if len(self.parts) == 1 or not len(links) or int(links.max()) < self._offsets[1]:
-            return self.parts[0].links.take(links) if self.parts else NOTHING_LINKED
         return LinkColumns(*(self._column(column.name, links) for column in fields(LinkColumns)))
 
     def _column(self, name: str, links: Ints) -> NDArray[Any]:
-        first = getattr(self.parts[0].links, name)
+        first: NDArray[Any] = getattr(self.parts[0].links, name)
+        if len(self.parts) == 1 or not len(links) or int(links.max()) < self._offsets[1]:
+            return first[links]
         found = np.empty(len(links), dtype=first.dtype)
         for part, offset, end in zip(self.parts, self._offsets, self._offsets[1:], strict=False):
             mine = (links >= offset) & (links < end)
@@ -280,21 +271,15 @@ class Dependencies:
 
     def sources(self, links: Ints) -> Ints:
         """Return the fields at which links start."""
-        return self._ends("sources", links)
+        return self._column("sources", links)
 
     def targets(self, links: Ints) -> Ints:
         """Return the nodes at which links end."""
-        return self._ends("targets", links)
+        return self._column("targets", links)
 
     def codes(self, links: Ints) -> Ints:
         """Return what links are, see ``link_code``."""
-        return self._ends("codes", links)
-
-    def _ends(self, name: str, links: Ints) -> Ints:
-        if len(self.parts) == 1 or not len(links) or int(links.max()) < self._offsets[1]:
-            found: Ints = getattr(self.parts[0].links, name)[links] if self.parts else _NONE
-            return found
-        return self._column(name, links)
+        return self._column("codes", links)
 
     def each_once(self, links: Ints) -> "Once":
         """Return links between the same two that do the same as one. The order is by source, kind, target."""

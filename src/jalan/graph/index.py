@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from jalan.graph.columns import VALUE, Flags, Ints, LinkColumns, kinds_of, ranks_of
+from jalan.graph.columns import NO_INTS, VALUE, Flags, Ints, LinkColumns, kinds_of, ranks_of
 
 _MOST = 1 << 27  # nodes whose numbers fit into one key for sorting
 
@@ -81,6 +81,15 @@ def _rows(ends: Ints, carries: Flags, nodes: int, order: Ints | None) -> Rows:
     return Rows(starts, values, order)
 
 
+def neighbours(ends: Ints, others: Ints, nodes: int) -> Rows:
+    """Compress pairs of nodes: the rows of a node are those that stand beside it, in the order in which they come.
+    No link is told apart, so ``by_value`` makes no sense for them."""
+    order = np.argsort(ends, kind="stable")
+    starts = np.zeros(nodes + 1, dtype=np.int32)
+    np.cumsum(np.bincount(ends, minlength=nodes), out=starts[1:])
+    return Rows(starts, starts[:-1], others[order])
+
+
 def edges_at(rows: Rows, nodes: Ints, by_value: bool) -> tuple[Ints, Ints]:
     """Return the links at nodes, and for each of these where its node stands among ``nodes``.
 
@@ -88,7 +97,7 @@ def edges_at(rows: Rows, nodes: Ints, by_value: bool) -> tuple[Ints, Ints]:
     """
     size = len(rows.values)
     if not size or not len(nodes):
-        return np.empty(0, dtype=np.int32), np.empty(0, dtype=np.int32)
+        return NO_INTS, NO_INTS
     if int(nodes.max()) >= size:
         old = np.flatnonzero(nodes < size).astype(np.int32)
         links, where = edges_at(rows, nodes[old], by_value)
@@ -98,7 +107,7 @@ def edges_at(rows: Rows, nodes: Ints, by_value: bool) -> tuple[Ints, Ints]:
     ends = np.cumsum(counts, dtype=np.int32)
     total = int(ends[-1])
     if not total:
-        return np.empty(0, dtype=np.int32), np.empty(0, dtype=np.int32)
+        return NO_INTS, NO_INTS
     where = np.repeat(np.arange(len(nodes), dtype=np.int32), counts)
     links = np.arange(total, dtype=np.int32) + (first - (ends - counts))[where]
     return (links if rows.order is None else rows.order[links]), where

@@ -6,9 +6,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from jalan.graph.columns import VALUE, Flags, Ints, distinct, kinds_of
+from jalan.graph.columns import NO_INTS, VALUE, Flags, Ints, distinct, kinds_of
 from jalan.graph.dependencies import Dependencies
-from jalan.graph.index import Rows, edges_at
+from jalan.graph.index import Rows, edges_at, neighbours
 
 
 @dataclass(eq=False)
@@ -43,8 +43,8 @@ class Pairs:
         found = {}
         for conditions, kept in self._kept.items():
             sources, targets = self.sources[kept], self.targets[kept]
-            found[conditions, True] = _rows(sources, targets, self.size)
-            found[conditions, False] = _rows(targets, sources, self.size)
+            found[conditions, True] = neighbours(sources, targets, self.size)
+            found[conditions, False] = neighbours(targets, sources, self.size)
         return found
 
     def beside(self, datasets: Ints, downstream: bool, conditions: bool = True) -> tuple[Ints, Ints]:
@@ -71,14 +71,6 @@ class Pairs:
         return distance
 
 
-def _rows(ends: Ints, others: Ints, size: int) -> Rows:
-    """Compressed rows whose order is the nodes at the other end."""
-    order = np.argsort(ends, kind="stable")
-    starts = np.zeros(size + 1, dtype=np.int32)
-    np.cumsum(np.bincount(ends, minlength=size), out=starts[1:])
-    return Rows(starts, starts[:-1], others[order])
-
-
 def pairs_of(graph: Dependencies, links: Ints) -> Pairs:
     """Count some links of a graph by the datasets at their ends. Cost: links · log(links)."""
     keys = graph.field_dataset[graph.sources(links)].astype(np.int64) << 32
@@ -102,8 +94,7 @@ def _counted(keys: NDArray[np.int64], links: Ints, values: Ints, size: int) -> P
     is_first[1:] = keys[1:] != keys[:-1]
     firsts = np.flatnonzero(is_first)
     if not len(firsts):
-        nothing = np.empty(0, dtype=np.int32)
-        return Pairs(nothing, nothing, nothing, nothing, size)
+        return Pairs(NO_INTS, NO_INTS, NO_INTS, NO_INTS, size)
     links = np.add.reduceat(links[order], firsts).astype(np.int32)
     values = np.add.reduceat(values[order], firsts).astype(np.int32)
     left = np.flatnonzero(links > 0)

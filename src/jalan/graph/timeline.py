@@ -17,6 +17,7 @@ from jalan.graph.columns import (
     LINK_ROW,
     NO_DATASETS,
     NO_FIELDS,
+    NO_INTS,
     NOTHING_JOINED,
     DatasetColumns,
     FieldColumns,
@@ -27,6 +28,7 @@ from jalan.graph.columns import (
     Positions,
     Rows,
     all_of,
+    distinct,
     link_columns,
 )
 from jalan.graph.dependencies import Dependencies, Nodes, nodes_of
@@ -35,7 +37,6 @@ from jalan.graph.lanes import Pairs, combined, pairs_of
 
 _FOLD_AT_LEAST = 50_000  # links
 _FOLD_SHARE = 0.04
-_NONE = np.empty(0, dtype=np.int32)
 NO_LINKS = np.empty(0, dtype=LINK_ROW)
 
 
@@ -72,12 +73,7 @@ class Timeline:
         """The graph as it is."""
         fresh = self._fresh
         dead = fresh.links.until < FOREVER
-        return Dependencies(
-            self.nodes,
-            (self.main, fresh),
-            (self._standing, ~dead if dead.any() else None),
-            struck=self.struck,
-        )
+        return Dependencies(self.nodes, (self.main, fresh), (self._standing, ~dead if dead.any() else None))
 
     @cached_property
     def _fresh(self) -> Part:
@@ -109,7 +105,13 @@ class Timeline:
         nodes = _nodes_after(self.nodes, difference)
         links = link_columns(difference.links, nodes.dataset_at, nodes.field_at)
         struck, pending = self._links_after(links)
-        found = replace_timeline(self, nodes=nodes, pending=pending, struck=struck)
+        found = replace(
+            self,
+            nodes=nodes,
+            main_pairs=replace(self.main_pairs, size=len(nodes.datasets)),
+            pending=pending,
+            struck=struck,
+        )
         if difference.joined is not None and difference.joined != self.nodes.joined:
             return found.folded()
         return found
@@ -121,8 +123,11 @@ class Timeline:
         ended = known & (links.until < FOREVER)
         # In place: who looks at an earlier moment sees the link hold until its end.
         self.main.links.until[place[ended]] = links.until[ended]
-        struck = np.unique(np.concatenate((self.struck, place[ended]))).astype(np.int32)
-        known |= np.isin(links.ids, self.past.links.ids) if len(self.past) else False
+        struck = distinct(np.concatenate((self.struck, place[ended])))
+        # Only what has ended can lie in the past already; mostly that is nothing.
+        elsewhere = np.flatnonzero(~known & (links.until < FOREVER))
+        if len(elsewhere) and len(self.past):
+            known[elsewhere] = np.isin(links.ids[elsewhere], self.past.links.ids)
         new = links.take(np.flatnonzero(~known))
         before = self.pending.take(np.flatnonzero(~np.isin(self.pending.ids, new.ids)))
         return struck, all_of([before, new])
@@ -164,12 +169,6 @@ class Timeline:
         return Dependencies(nodes, parts, held, at=time)
 
 
-def replace_timeline(timeline: Timeline, *, nodes: Nodes, pending: LinkColumns, struck: Ints) -> Timeline:
-    """Return a timeline that shares its main part and past with another."""
-    pairs = replace(timeline.main_pairs, size=len(nodes.datasets))
-    return Timeline(nodes, timeline.main, pairs, timeline.past, pending, struck)
-
-
 def timeline_of(datasets: Rows, fields: Rows, links: Iterable[Rows], joined: Joined = NOTHING_JOINED) -> Timeline:
     """Build a timeline from all rows; those of links may come in pieces. Cost: sorting all links."""
     nodes = nodes_of(NO_DATASETS, NO_FIELDS, NOTHING_JOINED)
@@ -182,11 +181,11 @@ def _timeline(nodes: Nodes, links: LinkColumns) -> Timeline:
     holds = links.until == FOREVER
     main = _part(links if holds.all() else links.take(np.flatnonzero(holds)), nodes)
     past = _part(links.take(np.flatnonzero(~holds)), nodes)
-    nothing = links.take(_NONE)
+    nothing = links.take(NO_INTS)
     del links, holds  # what is sorted now is large
     alone = Dependencies(nodes, (main,), (None,))
     pairs = pairs_of(alone, np.arange(len(main), dtype=np.int32))
-    return Timeline(nodes, main, pairs, past, nothing, _NONE)
+    return Timeline(nodes, main, pairs, past, nothing, NO_INTS)
 
 
 def _nodes_after(nodes: Nodes, difference: Difference) -> Nodes:
@@ -227,7 +226,7 @@ def _places(part: Part, links: LinkColumns) -> Ints:
     raw = _raw(part)
     # They start where they always did, or, in a part that reads some as others, anywhere.
     if part.raw is None:
-        candidates, _ = edges_at(part.forward, np.unique(links.sources), by_value=False)
+        candidates, _ = edges_at(part.forward, distinct(links.sources), by_value=False)
     else:
         candidates = np.flatnonzero(np.isin(raw.ids, links.ids)).astype(np.int32)
     candidates = candidates[np.argsort(raw.ids[candidates], kind="stable")]

@@ -8,6 +8,7 @@ from scipy.sparse.csgraph import connected_components
 
 from jalan.graph.columns import Ints, distinct
 from jalan.graph.dependencies import Dependencies
+from jalan.graph.index import edges_at, neighbours
 from jalan.graph.walk import Reach, walk
 
 
@@ -50,19 +51,15 @@ def layers(nodes: Ints, sources: Ints, targets: Ints, start: int) -> Ints:
     one, other = circle[ends[0]], circle[ends[1]]
     pairs = distinct((one[one != other].astype(np.int64) << 32) | other[one != other])
     one, other = (pairs >> 32).astype(np.int32), (pairs & 0xFFFFFFFF).astype(np.int32)
-    order = np.argsort(one, kind="stable")
-    one, other = one[order], other[order]
-    starts = np.searchsorted(one, np.arange(count + 1))
+    behind = neighbours(one, other, count)
     level = np.zeros(count, dtype=np.int32)
     left = np.bincount(other, minlength=count)
-    frontier = np.flatnonzero(left == 0)
+    frontier = np.flatnonzero(left == 0).astype(np.int32)
     while len(frontier):
-        counts = starts[frontier + 1] - starts[frontier]
-        where = np.repeat(frontier, counts)
-        edges = np.arange(counts.sum()) + np.repeat(starts[frontier] - (np.cumsum(counts) - counts), counts)
-        np.maximum.at(level, other[edges], level[where] + 1)
-        np.subtract.at(left, other[edges], 1)
-        frontier = distinct(other[edges])
+        met, where = edges_at(behind, frontier, by_value=False)
+        np.maximum.at(level, met, level[frontier[where]] + 1)
+        np.subtract.at(left, met, 1)
+        frontier = distinct(met)
         frontier = frontier[left[frontier] == 0]
     found: Ints = level[circle] - level[circle[np.searchsorted(nodes, start)]]
     return found

@@ -10,8 +10,6 @@ from numpy.typing import NDArray
 from jalan.graph.columns import Flags, Ints, distinct
 from jalan.graph.dependencies import Dependencies
 
-_NONE = np.empty(0, dtype=np.int32)
-
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Reach:

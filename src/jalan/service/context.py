@@ -1,5 +1,7 @@
 """Who asks for something, and of which store: what every use-case is given."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import datetime
 from functools import cached_property
 from types import TracebackType
@@ -49,6 +51,13 @@ class Context:
     def names(self) -> Names:
         """What is shown of the things in the graph."""
         return Names(self.session, self.graph)
+
+    @contextmanager
+    def changing(self) -> Iterator[Session]:
+        """Change something in one transaction; who asks sees it afterwards."""
+        with Session(self.engine) as session, session.begin():
+            yield session
+        self.see_changes()
 
     def see_changes(self) -> None:
         """Wait until the shared graph has what was just changed, so that who changed it is shown it."""

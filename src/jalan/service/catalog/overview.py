@@ -15,6 +15,7 @@ from jalan.service.catalog.listing import listing
 from jalan.service.catalog.pages import catalog_rows
 from jalan.service.context import Context
 from jalan.service.graph_cache.view import GraphView
+from jalan.store.lines import line_at
 from jalan.store.schema import Definition, Diagnostic, Ingestion, Link, Statement, System
 
 _LISTED = 50
@@ -149,15 +150,11 @@ def _reports(session: Session, view: GraphView) -> list[int]:
 
 def _diagnostics(session: Session) -> list[DiagnosticFact]:
     level = case(_LEVELS, value=Diagnostic.level, else_=len(_LEVELS))
-    before = func.substr(Definition.text, 1, Diagnostic.start)
-    breaks = func.length(before) - func.length(func.replace(before, "\n", ""))
     excerpt = func.substr(
         Definition.text, Diagnostic.start + 1, func.least(Diagnostic.end - Diagnostic.start, 1000)
     )
     query = (
-        select(
-            Diagnostic, Definition.place, (Definition.first_line + breaks).label("line"), excerpt.label("excerpt")
-        )
+        select(Diagnostic, Definition.place, line_at(Diagnostic.start).label("line"), excerpt.label("excerpt"))
         .join(Definition)
         .where(Diagnostic.valid_to.is_(None), Definition.valid_to.is_(None))
         .order_by(level, Definition.place.collate("C"), Diagnostic.start, Diagnostic.id)

@@ -12,6 +12,7 @@ from jalan.catalog.kinds import DefinitionKind, FieldKind, How, LinkKind, defini
 from jalan.catalog.names import title_of
 from jalan.service.graph_cache.view import GraphView
 from jalan.store.among import is_among
+from jalan.store.lines import line_at
 from jalan.store.past import as_at
 from jalan.store.schema import Container, Dataset, Definition, Field, Job, Link, System
 
@@ -223,7 +224,7 @@ class Names:
 
     def in_order(self, fields: dict[int, FieldInfo]) -> list[int]:
         """Return positions of fields of one dataset in the order of its columns, those of joined datasets last."""
-        joined = set(self._view.read_as_others)
+        joined = self._view.read_as_others
         return sorted(
             fields,
             key=lambda at: (fields[at].dataset in joined, fields[at].dataset, fields[at].ordinal, fields[at].id),
@@ -271,14 +272,12 @@ class Names:
             begin = cast(Link.expression[0].astext, Integer)
             length = cast(Link.expression[1].astext, Integer) - begin
             written = func.substr(Definition.text, begin + 1, func.least(length, _READ_FOR_LABEL))
-            before = func.substr(Definition.text, 1, cast(Link.spans[0][0].astext, Integer))
-            breaks = func.length(before) - func.length(func.replace(before, "\n", ""))
             query = (
                 select(
                     *Link.__table__.columns,
                     # A whole copy says nothing about how; its text is not looked at.
                     case((Link.how != How.IDENTITY, written)).label("written"),
-                    (Definition.first_line + func.coalesce(breaks, 0)).label("line"),
+                    line_at(cast(Link.spans[0][0].astext, Integer)).label("line"),
                 )
                 .join(Definition, Definition.id == Link.definition_id)
                 .where(is_among(Link.id, missing))

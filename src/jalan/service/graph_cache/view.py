@@ -76,10 +76,9 @@ class GraphView:
         return found
 
     @cached_property
-    def read_as_others(self) -> list[int]:
+    def read_as_others(self) -> frozenset[int]:
         """Ids of the datasets that are read as others."""
-        found: list[int] = self.graph.nodes.joined.datasets[:, 0].tolist()
-        return found
+        return frozenset(self.graph.nodes.joined.datasets[:, 0].tolist())
 
     @cached_property
     def fed_directly(self) -> Ints:

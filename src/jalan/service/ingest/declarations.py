@@ -170,6 +170,7 @@ def _change(context: Context, change: Callable[[Session, Source], T]) -> T:
         made = change(work.session, work.source)
         work.session.flush()
         write_declarations(work, on_the_screen(work), f"declared:{work.source.name}:")
+    context.see_changes()
     return made
 
 

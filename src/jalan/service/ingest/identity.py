@@ -50,8 +50,8 @@ def join(context: Context, dataset: int, into: int, note: str | None = None) -> 
 
     Raises NotFound, and Conflict where they already are one or would stand for each other.
     """
-    engine, who = context.engine, context.who
-    with Session(engine) as session, session.begin():
+    who = context.who
+    with context.changing() as session:
         names = []
         for wanted in (dataset, into):
             found = session.execute(
@@ -72,9 +72,9 @@ def join_systems(context: Context, namespace: str, into: str, note: str | None =
 
     Raises Conflict where they already are one.
     """
-    engine, who = context.engine, context.who
+    who = context.who
     names = normal_namespace(namespace), normal_namespace(into)
-    with Session(engine) as session, session.begin():
+    with context.changing() as session:
         alias = add_alias(session, (names[0], ""), (names[1], ""), "person", who, note)
         if alias is None:
             raise Conflict(f"{names[0]} and {names[1]} are one already")
@@ -118,8 +118,8 @@ def add_alias(
 
 def part(context: Context, alias_id: int) -> None:
     """Take an alias back: the two are two again. Raises NotFound."""
-    engine, who = context.engine, context.who
-    with Session(engine) as session, session.begin():
+    who = context.who
+    with context.changing() as session:
         alias = session.get(Alias, alias_id)
         if alias is None or alias.valid_to is not None:
             raise NotFound(f"there is no alias {alias_id} that holds")

@@ -66,7 +66,7 @@ def dependents(
     groups, groups_total = _groups(view, names, told)
     return Dependents(
         field=field_id,
-        label=_label(names, view, field),
+        label=names.label(field),
         items=_items(view, names, page),
         total=len(told.nodes),
         next=write_cursor(start + limit) if start + limit < len(told.nodes) else None,
@@ -78,11 +78,6 @@ def dependents(
         reports=len(distinct(graph.field_dataset[every.nodes[in_reports]])),
         version=view.version,
     )
-
-
-def _label(names: Names, view: GraphView, field: int) -> str:
-    names.datasets_at([int(view.graph.field_dataset[field])])
-    return names.label(field)
 
 
 def _told(view: GraphView, field: int, conditions: bool) -> _Told:

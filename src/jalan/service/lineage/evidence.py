@@ -77,9 +77,9 @@ def _held(session: Session, view: GraphView, link_id: int) -> Link:
 def _alike(view: GraphView, id_: int, of_dataset: bool) -> list[int]:
     """The ids of all that is read as the same dataset or field."""
     joined = view.graph.nodes.joined
-    pairs = (joined.datasets if of_dataset else joined.fields).tolist()
-    canonical = next((other for one, other in pairs if one == id_), id_)
-    return [canonical, *(one for one, other in pairs if other == canonical)]
+    pairs = joined.datasets if of_dataset else joined.fields
+    canonical = int([*pairs[pairs[:, 0] == id_, 1], id_][0])
+    return [canonical, *pairs[pairs[:, 1] == canonical, 0].tolist()]
 
 
 def _between_the_same(session: Session, view: GraphView, names: Names, link: Link) -> list[LinkInfo]:

@@ -82,10 +82,14 @@ _FIELDS = (
     f"id, dataset_id, (case when kind = '{FieldKind.STAR}' then {STAR} else 0 end) "
     f"| (case when placeholder then {PLACEHOLDER} else 0 end), first_seen, coalesce(gone_since, 'infinity')"
 )
-_LINKS = (
-    f"l.id, l.source_field_id, l.target_dataset_id, coalesce(l.target_field_id, 0), {_code()}, l.definition_id, "
-    "l.valid_from, coalesce(l.valid_to, 'infinity')"
-)
+
+
+def _links(rank: str) -> str:
+    """SQL for the columns of links. rank: SQL for the rank of the definition of each."""
+    return (
+        "l.id, l.source_field_id, l.target_dataset_id, coalesce(l.target_field_id, 0), "
+        f"{_code()} | ({rank} << {RANK_AT}), l.definition_id, l.valid_from, coalesce(l.valid_to, 'infinity')"
+    )
 
 
 def begin(connection: psycopg.Connection) -> Token:
@@ -126,13 +130,12 @@ def fields(connection: psycopg.Connection, before: Token | None = None) -> Rows:
 def links(connection: psycopg.Connection, before: Token | None = None) -> Iterator[Rows]:
     """Yield the rows of links in pieces, all or those that have changed."""
     if before is not None:
-        rank = f"({_case('d.kind', _ranks(), 0)} << {RANK_AT})"
-        query = _LINKS.replace(_code(), f"{_code()} | {rank}")
-        query = f"select {query} from link l join definition d on d.id = l.definition_id{_changed('l.', before)}"
+        columns = _links(_case("d.kind", _ranks(), 0))
+        query = f"select {columns} from link l join definition d on d.id = l.definition_id{_changed('l.', before)}"
         yield from _read(connection, query, LINK_ROW)
         return
     ranks = _ranks_of_definitions(connection)
-    for rows in _read(connection, f"select {_LINKS} from link l", LINK_ROW):
+    for rows in _read(connection, f"select {_links('0')} from link l", LINK_ROW):
         rows["code"] |= ranks[rows["definition"]] << RANK_AT
         yield rows
 

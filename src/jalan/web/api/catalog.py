@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Depends, Query
 from pydantic import BaseModel, Field
 
 from jalan.service.catalog.answers import CatalogPage, DatasetFacts, FacetPage, Found, Overview
@@ -17,6 +17,21 @@ from jalan.web.deps import Id, Now, Then
 
 router = APIRouter(prefix="/api/v1")
 Chosen = Annotated[list[str] | None, Query()]
+
+
+def _choice(
+    kind: Chosen = None,
+    system: Chosen = None,
+    container: Chosen = None,
+    owner: Chosen = None,
+    state: Chosen = None,
+) -> dict[str, list[str]]:
+    """Return what was chosen of each facet."""
+    chosen = {"kind": kind, "system": system, "container": container, "owner": owner, "state": state}
+    return {name: values for name, values in chosen.items() if values}
+
+
+Choice = Annotated[dict[str, list[str]], Depends(_choice)]
 
 
 class JoinIn(BaseModel):
@@ -46,36 +61,26 @@ def get_find(
 @router.get("/catalog")
 def get_catalog(
     context: Then,
+    chosen: Choice,
     q: Annotated[str, Query(max_length=200)] = "",
-    kind: Chosen = None,
-    system: Chosen = None,
-    container: Chosen = None,
-    owner: Chosen = None,
-    state: Chosen = None,
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
     cursor: str | None = None,
 ) -> CatalogPage:
     """Browse all datasets, with counting facets."""
-    chosen = {"kind": kind, "system": system, "container": container, "owner": owner, "state": state}
-    return catalog(context, q, {k: v for k, v in chosen.items() if v}, limit, cursor)
+    return catalog(context, q, chosen, limit, cursor)
 
 
 @router.get("/catalog/facets/{name}")
 def get_facet(
     context: Then,
     name: str,
+    chosen: Choice,
     values: Annotated[str, Query(max_length=200, description="Words that the value must hold.")] = "",
     q: Annotated[str, Query(max_length=200)] = "",
-    kind: Chosen = None,
-    system: Chosen = None,
-    container: Chosen = None,
-    owner: Chosen = None,
-    state: Chosen = None,
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> FacetPage:
     """Find values of a facet of the catalog, for a choice as in GET /api/v1/catalog."""
-    chosen = {"kind": kind, "system": system, "container": container, "owner": owner, "state": state}
-    return facet(context, name, q, values, {k: v for k, v in chosen.items() if v}, limit)
+    return facet(context, name, q, values, chosen, limit)
 
 
 @router.get("/datasets/{dataset}")
@@ -97,36 +102,28 @@ def get_declarations(context: Now) -> list[DeclarationFact]:
 @router.post("/declarations/links", status_code=201)
 def declare_link(context: Now, given: LinkIn) -> Made:
     """Declare a link that no text tells of."""
-    made = Made(id=declarations.declare_link(context, given))
-    context.see_changes()
-    return made
+    return Made(id=declarations.declare_link(context, given))
 
 
 @router.post("/declarations/consumers", status_code=201)
 def declare_consumer(context: Now, given: ConsumerIn) -> Made:
     """Declare somebody or something that reads a dataset and that nobody can scan."""
-    made = Made(id=declarations.declare_consumer(context, given))
-    context.see_changes()
-    return made
+    return Made(id=declarations.declare_consumer(context, given))
 
 
 @router.delete("/declarations/{declaration}", status_code=204)
 def take_back_declaration(context: Now, declaration: Id) -> None:
     """Take a declaration back; that it held until now is kept."""
     declarations.take_back(context, declaration)
-    context.see_changes()
 
 
 @router.post("/aliases", status_code=201)
 def join_datasets(context: Now, given: JoinIn) -> Made:
     """Say that two datasets are one."""
-    made = Made(id=identity.join(context, given.dataset, given.into, given.note))
-    context.see_changes()
-    return made
+    return Made(id=identity.join(context, given.dataset, given.into, given.note))
 
 
 @router.delete("/aliases/{alias}", status_code=204)
 def part_datasets(context: Now, alias: Id) -> None:
     """Take it back: the two are two again, and nothing is lost."""
     identity.part(context, alias)
-    context.see_changes()
