@@ -22,10 +22,10 @@ ROOT = Path(__file__).resolve().parent.parent
 
 
 @contextmanager
-def bench_cluster() -> Iterator[Cluster]:
-    """Run the benches' own cluster."""
+def bench_cluster(durable: bool = False) -> Iterator[Cluster]:
+    """Run the benches' own cluster. durable: with PostgreSQL's usual care for what is committed."""
     os.environ.setdefault("JALAN_SECRET_KEY_FILE", str(ROOT / ".jalan" / "bench" / "secret.key"))
-    cluster = Cluster(ROOT / ".jalan" / "bench", durable=False)
+    cluster = Cluster(ROOT / ".jalan" / ("bench-durable" if durable else "bench"), durable=durable)
     cluster.start()
     try:
         yield cluster

@@ -90,6 +90,7 @@ class DefinitionKind(StrEnum):
     CALCULATION = "calculation"
     DECLARATION = "declaration"
     EVENT = "event"
+    STATEMENT = "statement"
     FLOW = "flow"
     VIEW = "view"
     TRIGGER = "trigger"
@@ -115,6 +116,7 @@ _ABOUT = {
     DefinitionKind.CALCULATION: _NO_SQL,
     DefinitionKind.DECLARATION: _NO_SQL,
     DefinitionKind.EVENT: _About(LinkOrigin.EVENT, is_sql=False, rank=3),
+    DefinitionKind.STATEMENT: _About(rank=1),
     DefinitionKind.FLOW: _About(LinkOrigin.CATALOGUE, is_sql=False, rank=3),
     DefinitionKind.VIEW: _About(LinkOrigin.CATALOGUE, made_by_database=True, rank=2),
     DefinitionKind.TRIGGER: _OF_DATABASE,

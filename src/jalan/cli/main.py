@@ -2,6 +2,7 @@
 
 import logging
 import sys
+from contextlib import nullcontext, suppress
 from pathlib import Path
 from typing import Annotated
 
@@ -28,7 +29,10 @@ from jalan.service.ingest import secrets
 from jalan.service.ingest.once import load as load_folder
 from jalan.service.ingest.once import scan as scan_database
 from jalan.service.logs import configure
+from jalan.service.runs import worker
+from jalan.service.settings import Settings
 from jalan.store.database import check_version, create_database, migrate, open_store
+from jalan.store.repositories import runs
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -141,6 +145,9 @@ def serve(
     workers: Annotated[
         int, typer.Option(help="Processes that answer side by side, each with the graph in memory.", min=1, max=64)
     ] = 1,
+    no_worker: Annotated[
+        bool, typer.Option("--no-worker", help="Received events are taken into runs elsewhere: by `jalan work`.")
+    ] = False,
     store: Store = None,
 ) -> None:
     """Serve the API and the front end.
@@ -164,13 +171,47 @@ def serve(
         check_version(engine)
     configure()
     messages.print(f"Jalan listens on http://{f'[{host}]' if ':' in host else host}:{port}")
-    if workers == 1:
-        uvicorn.run(create_app(engine, frontend, [host]), host=host, port=port, log_level="warning")
-        return
     address = engine.url.render_as_string(hide_password=False)
-    engine.dispose()
+    with nullcontext() if no_worker else worker.beside(address):
+        if workers == 1:
+            uvicorn.run(create_app(engine, frontend, [host]), host=host, port=port, log_level="warning")
+            return
+        engine.dispose()
+        with explained():
+            process.serve(address, frontend, host, port, workers)
+
+
+@app.command()
+def work(store: Store = None) -> None:
+    """Take received events into runs and into the catalogue, until stopped. `jalan serve` does it beside itself.
+
+    Example: `jalan work --store postgresql+psycopg://jalan@127.0.0.1:5432/jalan`
+    """
     with explained():
-        process.serve(address, frontend, host, port, workers)
+        engine = engine_of(store)
+        check_version(engine)
+    configure()
+    messages.print("taking received events into runs (Ctrl-C ends it)")
+    with suppress(KeyboardInterrupt):
+        address = engine.url.render_as_string(hide_password=False)
+        worker.Worker(address, Settings().keep_events_days).run()
+
+
+@app.command("replay-events")
+def replay_command(store: Store = None) -> None:
+    """Take all received events into their runs once more, from the texts that were kept.
+
+    What they add up to stays the same; of use after an update that understands more of them.
+
+    Example: `jalan replay-events`
+    """
+    with explained():
+        engine = engine_of(store)
+        check_version(engine)
+        with engine.begin() as connection:
+            count = runs.begin_again(connection)
+        worker.work_through(engine)
+    messages.print(f"{count} events were taken in again")
 
 
 @app.command()

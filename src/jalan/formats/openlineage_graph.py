@@ -180,7 +180,7 @@ def read_event(event: Any) -> tuple[list[DatasetRecord], DefinitionRecord | None
         raise EventError("an event is an object")
     datasets = []
     if "dataset" in event:
-        datasets.append(_read_dataset(_object(event, "dataset")))
+        datasets.append(read_dataset(_object(event, "dataset")))
     if "job" not in event:
         if not datasets:
             raise EventError("expected “job” or “dataset”")
@@ -188,7 +188,7 @@ def read_event(event: Any) -> tuple[list[DatasetRecord], DefinitionRecord | None
     job = _object(event, "job")
     inputs = [_object_at(one, "inputs") for one in _list(event, "inputs")]
     outputs = [_object_at(one, "outputs") for one in _list(event, "outputs")]
-    datasets += [_read_dataset(one) for one in [*inputs, *outputs]]
+    datasets += [read_dataset(one) for one in [*inputs, *outputs]]
     facets = job.get("facets") or {}
     own = facets.get("jalan_definition")
     if own is not None:
@@ -216,7 +216,8 @@ def _list(event: dict[str, Any], key: str) -> list[Any]:
     return found
 
 
-def _read_dataset(value: dict[str, Any]) -> DatasetRecord:
+def read_dataset(value: dict[str, Any]) -> DatasetRecord:
+    """Return what an event says of a dataset."""
     facets = value.get("facets") or {}
     own = facets.get("jalan_dataset") or {}
     schema = {f["name"]: f for f in (facets.get("schema") or {}).get("fields", []) if "name" in f}

@@ -19,6 +19,7 @@ class Settings(BaseSettings):
     most_file_bytes: of a file that is read whole.
     reach: servers that sources may reach, see ``jalan.sources.hosts``, with spaces between.
     request_seconds: after which a request is given up.
+    keep_events_days: how long received events are kept as they came; 0 keeps them for good. Runs are kept.
     preview_seconds, preview_megabytes: limits of a trial.
     """
 
@@ -36,5 +37,6 @@ class Settings(BaseSettings):
     most_file_bytes: int = 500_000_000
     reach: str = "*"
     request_seconds: float = 120.0
+    keep_events_days: int = 0
     preview_seconds: float = 60.0
     preview_megabytes: int = 2_000

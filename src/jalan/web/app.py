@@ -15,8 +15,9 @@ from starlette.middleware.gzip import GZipMiddleware
 from jalan import __version__
 from jalan.service.graph_cache.cache import GraphCache
 from jalan.service.ingest.scheduler import Scheduler
+from jalan.service.runs.intake import Intake
 from jalan.service.settings import Settings
-from jalan.web.api import catalog, lineage, sources
+from jalan.web.api import catalog, events, lineage, sources
 from jalan.web.document import document
 from jalan.web.guard import Guard
 from jalan.web.problems import add_problem_handlers
@@ -40,6 +41,7 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
         scheduler.open()
         app.state.cache.follow()
         yield
+        await app.state.intake.close()
         app.state.cache.close()
         scheduler.close()
 
@@ -53,10 +55,13 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
         generate_unique_id_function=_operation_id,
     )
     app.state.cache = GraphCache(engine)
-    for part in (catalog, lineage, sources):
+    app.state.intake = Intake(engine)
+    # Routes are tried in order: where events come in, most requests do.
+    for part in (events, catalog, lineage, sources):
         app.include_router(part.router)
     add_problem_handlers(app)
     settings = Settings()
+    app.state.most_bytes = settings.most_bytes
     app.add_middleware(GZipMiddleware, minimum_size=1_000, compresslevel=4)
     app.add_middleware(RequestLog, most_seconds=settings.request_seconds)
     app.add_middleware(Guard, hosts=[*settings.hosts.split(), *hosts], most_bytes=settings.most_bytes)

@@ -7,7 +7,7 @@ A page of somebody else must not reach a Jalan that runs on loopback: not by a n
 from collections.abc import Iterable
 from urllib.parse import urlsplit
 
-from starlette.datastructures import Headers, MutableHeaders
+from starlette.datastructures import Headers
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -16,7 +16,7 @@ from jalan.web.problems import problem
 LOOPBACK = frozenset({"localhost", "127.0.0.1", "::1"})
 _READING = frozenset({"GET", "HEAD", "OPTIONS"})
 _SAME = frozenset({"same-origin", "none"})
-_HEADERS = {
+_SAID = {
     "Content-Security-Policy": (
         "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
         "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -26,6 +26,7 @@ _HEADERS = {
     "Cross-Origin-Opener-Policy": "same-origin",
     "Cross-Origin-Resource-Policy": "same-origin",
 }
+_HEADERS = [(name.lower().encode(), value.encode()) for name, value in _SAID.items()]
 
 
 class Guard:
@@ -48,7 +49,7 @@ class Guard:
 
         async def answer(message: Message) -> None:
             if message["type"] == "http.response.start":
-                MutableHeaders(scope=message).update(_HEADERS)
+                message["headers"] = [*message.get("headers", ()), *_HEADERS]
             await send(message)
 
         headers = Headers(scope=scope)

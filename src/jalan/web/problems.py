@@ -1,5 +1,6 @@
 """Errors as problem details. Source: RFC 9457, "Problem Details for HTTP APIs"."""
 
+import psycopg
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -12,6 +13,7 @@ from jalan.service.cursors import BadCursor
 from jalan.service.errors import Conflict, Invalid, NotFound
 from jalan.sources.errors import SourceError
 
+_AWAY = "the store does not answer; nothing is lost, try again when PostgreSQL runs"
 log = structlog.get_logger("jalan.web")
 
 
@@ -67,6 +69,11 @@ def add_problem_handlers(app: FastAPI) -> None:
     async def http(request: Request, error: HTTPException) -> JSONResponse:
         return _problem(request, error.status_code, "Request failed", str(error.detail))
 
+    @app.exception_handler(psycopg.OperationalError)
+    async def store_away(request: Request, error: psycopg.OperationalError) -> JSONResponse:
+        log.error("store failed", reason=type(error).__name__)
+        return _problem(request, 503, "Store unavailable", _AWAY)
+
     @app.exception_handler(DBAPIError)
     async def store(request: Request, error: DBAPIError) -> JSONResponse:
         if isinstance(error, DataError):
@@ -77,5 +84,4 @@ def add_problem_handlers(app: FastAPI) -> None:
             return _problem(
                 request, 503, "Store unavailable", "the store is not at this version; run: jalan migrate"
             )
-        detail = "the store does not answer; nothing is lost, try again when PostgreSQL runs"
-        return _problem(request, 503, "Store unavailable", detail)
+        return _problem(request, 503, "Store unavailable", _AWAY)

@@ -11,6 +11,7 @@ from jalan.web.problems import problem
 
 log = structlog.get_logger("jalan.web")
 _ENDLESS = "/events"  # what is followed until it is over
+_INTAKE = "/api/v1/lineage"  # has a limit of its own, and comes by the hundred
 _FAULT = "a fault of ours; it is in the server's log, under the id in the header x-request-id"
 
 
@@ -27,20 +28,27 @@ class RequestLog:
             await self._app(scope, receive, send)
             return
         answer = _Answer(send)
+        if scope["path"] == _INTAKE:
+            await self._receive(scope, receive, answer)
+            return
         with structlog.contextvars.bound_contextvars(request=answer.id):
             begun = time.monotonic()
             try:
                 await self._answer(scope, receive, answer)
             finally:
                 # The query has what a person looks for; the path has ids alone.
-                log.info(
-                    "request",
-                    request=answer.id,
-                    method=scope["method"],
-                    path=scope["path"][:200],
-                    status=answer.status,
-                    ms=round(1000 * (time.monotonic() - begun), 1),
-                )
+                _tell(scope, answer, begun)
+
+    async def _receive(self, scope: Scope, receive: Receive, answer: "_Answer") -> None:
+        """Receive an event: only what is refused, or goes wrong, is told."""
+        begun = time.monotonic()
+        try:
+            await self._app(scope, receive, answer.send)
+        except Exception as error:
+            await self._fault(error, scope, receive, answer)
+        finally:
+            if answer.status >= 300:
+                _tell(scope, answer, begun)
 
     async def _answer(self, scope: Scope, receive: Receive, answer: "_Answer") -> None:
         """Wait for the application as long as a request may take.
@@ -62,10 +70,24 @@ class RequestLog:
             await problem(scope["path"], 503, "Too slow", detail)(scope, receive, answer.send)
             answer.closed = True
             task.add_done_callback(_unheard)
-        elif task.exception() is not None:
-            log.error("a fault of ours", request=answer.id, exc_info=task.exception())
-            if not answer.status:
-                await problem(scope["path"], 500, "Internal error", _FAULT)(scope, receive, answer.send)
+        elif (fault := task.exception()) is not None:
+            await self._fault(fault, scope, receive, answer)
+
+    async def _fault(self, error: BaseException, scope: Scope, receive: Receive, answer: "_Answer") -> None:
+        log.error("a fault of ours", request=answer.id, exc_info=error)
+        if not answer.status:
+            await problem(scope["path"], 500, "Internal error", _FAULT)(scope, receive, answer.send)
+
+
+def _tell(scope: Scope, answer: "_Answer", begun: float) -> None:
+    log.info(
+        "request",
+        request=answer.id,
+        method=scope["method"],
+        path=scope["path"][:200],
+        status=answer.status,
+        ms=round(1000 * (time.monotonic() - begun), 1),
+    )
 
 
 def _unheard(task: "asyncio.Future[None]") -> None:

@@ -248,10 +248,10 @@ class DeclaredConfig(SourceConfig):
 
 
 class EventsConfig(SourceConfig):
-    """OpenLineage events in a file, one a line or as an array."""
+    """OpenLineage events in a file, one a line or as an array; or those that are received over HTTP."""
 
     kind: Literal["events"] = "events"
-    file: LocalPath
+    file: LocalPath | None = Field(None, description="A file; none for the events that are received.")
 
 
 AnyConfig = Annotated[

@@ -126,7 +126,8 @@ class DefinitionWriter:
                     found[key] = definition.place
         return found
 
-    def _find(self, key: str) -> Definition | None:
+    def find(self, key: str) -> Definition | None:
+        """Return the definition of that key that holds now, or none."""
         if key not in self._valid:
             if any(key.startswith(prefix) for prefix in self._whole):
                 return None
@@ -146,7 +147,7 @@ class DefinitionWriter:
         """
         values = {"template": None, "job_id": None, "field_id": None, "dataset_id": None, **values}
         known = {"source_id": self._catalogue.source_id, **(provenance or {})}
-        before = self._find(key)
+        before = self.find(key)
         if before is not None and all(getattr(before, name) == value for name, value in values.items()):
             if before.source_id != known["source_id"]:
                 self._moved.add(before.id)
@@ -189,11 +190,18 @@ class DefinitionWriter:
             )
         self._session.flush()
 
+    def close_key(self, key: str) -> None:
+        """Close the definition of a key, if there is one."""
+        found = self.find(key)
+        if found is not None:
+            self.close(found)
+            self.changes["definitions closed"] += 1
+
     def close_missing(self, prefix: str, seen: Iterable[str]) -> None:
         """Close the definitions whose key begins so and that are not among those seen."""
         gone = self.keys(prefix).keys() - set(seen)
         for key in sorted(gone):
-            definition = self._find(key)
+            definition = self.find(key)
             if definition is not None:
                 self.close(definition)
                 self.changes["definitions closed"] += 1
@@ -203,7 +211,12 @@ class DefinitionWriter:
         found = self._find_job(namespace, name)
         if found is None:
             found = Job(
-                namespace=namespace, name=name, parent_id=parent.id if parent else None, first_seen=self._now
+                namespace=namespace,
+                name=name,
+                parent_id=parent.id if parent else None,
+                first_seen=self._now,
+                facets={},
+                untold=False,
             )
             self._catalogue.make(found)
             self._jobs[namespace, name] = found

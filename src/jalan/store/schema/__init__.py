@@ -7,6 +7,16 @@ from jalan.store.schema.graph import GraphVersion
 from jalan.store.schema.identity import Alias
 from jalan.store.schema.ingestion import Claim, Declaration, Ingestion, Source
 from jalan.store.schema.past import Past
+from jalan.store.schema.runs import (
+    DatasetName,
+    EventRefused,
+    EventRow,
+    EventWaiting,
+    JobVersion,
+    KeptSearch,
+    Run,
+    RunDataset,
+)
 from jalan.store.schema.usage import Query, QueryField, ReportView, Use
 
 __all__ = [
@@ -15,13 +25,19 @@ __all__ = [
     "Claim",
     "Container",
     "Dataset",
+    "DatasetName",
     "Declaration",
     "Definition",
     "Diagnostic",
+    "EventRefused",
+    "EventRow",
+    "EventWaiting",
     "Field",
     "GraphVersion",
     "Ingestion",
     "Job",
+    "JobVersion",
+    "KeptSearch",
     "Link",
     "Past",
     "Query",
@@ -29,6 +45,8 @@ __all__ = [
     "Relinked",
     "ReportView",
     "Revision",
+    "Run",
+    "RunDataset",
     "Source",
     "Statement",
     "System",

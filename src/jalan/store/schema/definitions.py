@@ -13,10 +13,17 @@ from jalan.store.schema.graph import changed_column
 
 
 class Job(Base):
-    """What runs statements: a pipeline, or one step of it."""
+    """What runs statements: a pipeline, or one step of it.
+
+    facets: what events have said of it, see ``jalan.runs.fold``. told: a word for what its events tell of data, as
+    it stands in the catalogue. untold: they may have told more since.
+    """
 
     __tablename__ = "job"
-    __table_args__ = (UniqueConstraint("namespace", "name"),)
+    __table_args__ = (
+        UniqueConstraint("namespace", "name"),
+        Index("ix_job_untold", "id", postgresql_where=text("untold")),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     namespace: Mapped[str]
     name: Mapped[str]
@@ -24,6 +31,9 @@ class Job(Base):
     owner: Mapped[str | None]
     schedule: Mapped[str | None]
     first_seen: Mapped[datetime]
+    facets: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'::jsonb"), default=dict)
+    told: Mapped[str | None]
+    untold: Mapped[bool] = mapped_column(server_default=text("false"), default=False)
 
 
 class Definition(Base):

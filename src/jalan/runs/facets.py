@@ -1,0 +1,198 @@
+"""What the standard's facets say, taken out of them with care: whatever is not as it should be says nothing.
+
+Source: OpenLineage facets as their schemas have them in 2026: job (sql, sourceCode, sourceCodeLocation, jobType,
+documentation, ownership, tags), run (parent, nominalTime, errorMessage, processing_engine, externalQuery,
+environmentVariables, executionParameters, tags), inputs and outputs (statistics, data quality, subset).
+"""
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from jalan.runs.events import read_time
+from jalan.runs.fold import Name, RunFold, Side
+
+_WHO = ("user", "triggered_by", "USER", "LOGNAME")
+
+
+@dataclass(frozen=True, slots=True)
+class Caller:
+    """Who called a run. root: the run on top of all."""
+
+    run: UUID
+    job: Name
+    root: UUID | None
+
+
+@dataclass(frozen=True, slots=True)
+class Code:
+    """The code that a run has run. kind: sql, source, or place (of which only the place is known)."""
+
+    kind: str
+    text: str
+    dialect: str
+    place: str
+    revision: str
+
+
+@dataclass(frozen=True, slots=True)
+class Amount:
+    """How much was read or written; none where nobody says."""
+
+    rows: int | None
+    bytes: int | None
+
+
+def caller(run: RunFold) -> Caller | None:
+    """Return who called a run, if it says."""
+    facet = run.facet("parent")
+    parent, job, root = _dict(facet.get("run")), _dict(facet.get("job")), _dict(facet.get("root"))
+    id_, namespace, name = _uuid(parent.get("runId")), _text(job.get("namespace")), _text(job.get("name"))
+    if id_ is None or not namespace or not name:
+        return None
+    return Caller(id_, (namespace, name), _uuid(_dict(root.get("run")).get("runId")))
+
+
+def code(run: RunFold) -> Code | None:
+    """Return the code of a run's job as it was then."""
+    place_facet = run.job_facet("sourceCodeLocation")
+    place = _text(place_facet.get("path")) or _text(place_facet.get("url"))
+    revision = _text(place_facet.get("version"))
+    sql = run.job_facet("sql")
+    if text := _text(sql.get("query")):
+        return Code("sql", text, _text(sql.get("dialect")), place, revision)
+    source = run.job_facet("sourceCode")
+    if text := _text(source.get("sourceCode")) or _text(source.get("source")):
+        return Code("source", text, _text(source.get("language")), place, revision)
+    return Code("place", "", "", place, revision) if place else None
+
+
+def message(run: RunFold) -> tuple[str, str]:
+    """Return what a run said when it failed, and its stack trace; empty where it said nothing."""
+    facet = run.facet("errorMessage")
+    return _text(facet.get("message")), _text(facet.get("stackTrace"))
+
+
+def who(run: RunFold) -> str:
+    """Return who started a run, as its tags or environment say; empty where nobody does."""
+    told = {**_pairs(run.facet("environmentVariables"), "environmentVariables", "name"), **_tags(run)}
+    return next((told[name] for name in _WHO if told.get(name)), "")
+
+
+def nominal(run: RunFold) -> tuple[datetime | None, datetime | None]:
+    """Return from when until when a run was meant to be."""
+    facet = run.facet("nominalTime")
+    return read_time(facet.get("nominalStartTime")), read_time(facet.get("nominalEndTime"))
+
+
+def parameters(run: RunFold) -> dict[str, str]:
+    """Return what a run was given: parameters, variables of the environment, tags."""
+    return {
+        **_pairs(run.facet("environmentVariables"), "environmentVariables", "name"),
+        **_pairs(run.facet("executionParameters"), "parameters", "key"),
+        **_tags(run),
+    }
+
+
+def engine(run: RunFold) -> str:
+    """Return what ran it, with its version."""
+    facet = run.facet("processing_engine")
+    return " ".join(filter(None, (_text(facet.get("name")), _text(facet.get("version")))))
+
+
+def outside(run: RunFold) -> tuple[str, str]:
+    """Return a query's number in the system that ran it, and the address of the console that shows the run."""
+    query = run.facet("externalQuery")
+    for name in ("externalQuery", *run.facets):
+        for value in run.facet(name).values():
+            if isinstance(value, str) and value.startswith(("http://", "https://")) and name not in ("parent",):
+                if not value.startswith("https://openlineage.io/"):
+                    return _text(query.get("externalQueryId")), value
+    return _text(query.get("externalQueryId")), ""
+
+
+def plans(run: RunFold) -> dict[str, Any]:
+    """Return the plans that engines attach, by the names of their facets."""
+    return {name: facet for name, (_, facet) in sorted(run.facets.items()) if "plan" in name.lower()}
+
+
+def job_type(run: RunFold) -> tuple[str, str, str]:
+    """Return processing type, integration and type of a run's job."""
+    facet = run.job_facet("jobType")
+    return _text(facet.get("processingType")), _text(facet.get("integration")), _text(facet.get("jobType"))
+
+
+def amount(side: Side, is_output: bool) -> Amount:
+    """Return how much of a dataset was read or written."""
+    names = ("outputStatistics",) if is_output else ("inputStatistics", "dataQualityMetrics")
+    rows = size = None
+    for name in names:
+        facet = side.own.get(name, (None, {}))[1] or side.facets.get(name, (None, {}))[1]
+        rows = _count(facet.get("rowCount")) if rows is None else rows
+        size = _count(facet.get("size", facet.get("bytes"))) if size is None else size
+    return Amount(rows, size)
+
+
+def checks(side: Side) -> list[tuple[str, str, bool]]:
+    """Return the checks that were made of a dataset: assertion, column, whether it held."""
+    facet = (
+        side.own.get("dataQualityAssertions", (None, {}))[1]
+        or side.facets.get("dataQualityAssertions", (None, {}))[1]
+    )
+    listed = facet.get("assertions")
+    return [
+        (_text(one.get("assertion")), _text(one.get("column")), bool(one.get("success")))
+        for one in (listed if isinstance(listed, list) else [])
+        if isinstance(one, dict) and _text(one.get("assertion"))
+    ]
+
+
+def dataset_version(side: Side) -> str:
+    """Return the version of a dataset that was read or written, as its producer names it."""
+    return _text(side.facets.get("version", (None, {}))[1].get("datasetVersion"))
+
+
+def pattern(side: Side) -> list[str]:
+    """Return the patterns or places by which a dataset was chosen (of a subset by location)."""
+    for facet in ("subset", "inputSubset", "outputSubset"):
+        for key in ("inputCondition", "outputCondition"):
+            condition = _dict(side.own.get(facet, (None, {}))[1].get(key))
+            if condition.get("type") == "location" and isinstance(condition.get("locations"), list):
+                return [one for one in condition["locations"] if isinstance(one, str)]
+    return []
+
+
+def _tags(run: RunFold) -> dict[str, str]:
+    return _pairs(run.facet("tags"), "tags", "key")
+
+
+def _pairs(facet: dict[str, Any], list_name: str, key: str) -> dict[str, str]:
+    listed = facet.get(list_name)
+    found = {}
+    for one in listed if isinstance(listed, list) else []:
+        if isinstance(one, dict) and _text(one.get(key)):
+            found[_text(one[key])] = _text(one.get("value"))
+    return found
+
+
+def _dict(value: Any) -> dict[str, Any]:
+    return value if isinstance(value, dict) else {}
+
+
+def _text(value: Any) -> str:
+    return value if isinstance(value, str) else ""
+
+
+def _count(value: Any) -> int | None:
+    """A count that PostgreSQL's bigint can hold."""
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return None
+    return int(value) if 0 <= value < 1 << 63 else None
+
+
+def _uuid(value: Any) -> UUID | None:
+    try:
+        return UUID(value)
+    except (ValueError, AttributeError, TypeError):
+        return None

@@ -1,0 +1,70 @@
+"""Versions of a job: the code that it ran, what it read and what it wrote. Another version begins where one of
+these is another one."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from hashlib import blake2b
+
+from jalan.runs.facets import Code, code, job_type
+from jalan.runs.fold import DONE, RUNNING, Name, RunFold
+
+
+@dataclass(frozen=True, slots=True)
+class Version:
+    """What a job was in a run. digest: the same for what is the same; code_digest: of the code alone."""
+
+    digest: str
+    code_digest: str
+    code: Code | None
+    inputs: tuple[Name, ...]
+    outputs: tuple[Name, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Changes:
+    """What is another in a version than in the one before. code: whether the text is."""
+
+    code: bool
+    inputs_added: tuple[Name, ...]
+    inputs_gone: tuple[Name, ...]
+    outputs_added: tuple[Name, ...]
+    outputs_gone: tuple[Name, ...]
+
+
+def code_digest(run: RunFold) -> str:
+    """Return a word for the code of a run; empty where it says nothing of it."""
+    found = code(run)
+    if found is None:
+        return ""
+    # Of a text the text counts; of a place nobody can tell more than the revision.
+    told = (found.kind, found.text) if found.text else (found.place, found.revision)
+    return _word(told)
+
+
+def version(run: RunFold) -> Version | None:
+    """Return the version of its job that a run tells of; none where it has not told all yet: a run that failed may
+    have read and written less than it would have."""
+    streams = job_type(run)[0].upper() == "STREAMING"
+    if run.state != DONE and not (streams and run.state == RUNNING):
+        return None
+    digest, inputs, outputs = code_digest(run), tuple(sorted(run.inputs)), tuple(sorted(run.outputs))
+    whole = _word((digest, *("\x1e".join(name) for name in inputs), "\x1d", *("\x1e".join(n) for n in outputs)))
+    return Version(whole, digest, code(run), inputs, outputs)
+
+
+def changes(
+    before: tuple[str, Iterable[Name], Iterable[Name]], after: tuple[str, Iterable[Name], Iterable[Name]]
+) -> Changes:
+    """Compare two versions, each as its code's digest, inputs and outputs."""
+    old_in, new_in, old_out, new_out = set(before[1]), set(after[1]), set(before[2]), set(after[2])
+    return Changes(
+        before[0] != after[0],
+        tuple(sorted(new_in - old_in)),
+        tuple(sorted(old_in - new_in)),
+        tuple(sorted(new_out - old_out)),
+        tuple(sorted(old_out - new_out)),
+    )
+
+
+def _word(told: Iterable[str]) -> str:
+    return blake2b("\x1f".join(told).encode(), digest_size=8).hexdigest()

@@ -1,0 +1,1 @@
+"""Runs of jobs: events received and taken into runs, and what people ask of them."""

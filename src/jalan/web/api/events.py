@@ -1,0 +1,126 @@
+"""Where OpenLineage events are received.
+
+Source: OpenLineage API specification 2-0-2 (“/lineage”, “/lineage/batch”).
+"""
+
+from collections.abc import Callable, Coroutine
+from typing import Any
+
+from fastapi import APIRouter, Request, Response
+from fastapi.routing import APIRoute
+from pydantic import BaseModel
+from starlette.responses import JSONResponse
+
+from jalan.runs.events import BadEvent
+from jalan.service.runs.intake import Intake, TooBusy, TooLarge, one_event, several_events, unpacked
+from jalan.web.problems import Problem, problem
+
+
+class _Straight(APIRoute):
+    """A route that takes nothing but the request: no dependencies are looked for, as events come by the hundred."""
+
+    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+        """Return the endpoint itself."""
+        return self.endpoint
+
+
+router = APIRouter(prefix="/api/v1", route_class=_Straight)
+_MOST_EVENTS = 5_000  # of a batch
+_BODY: dict[str, Any] = {
+    "requestBody": {
+        "required": True,
+        "content": {"application/json": {"schema": {"type": "object"}}},
+        "description": "A RunEvent, JobEvent or DatasetEvent; the body may be packed (Content-Encoding: gzip).",
+    }
+}
+_BODIES: dict[str, Any] = {
+    "requestBody": {
+        "required": True,
+        "content": {"application/json": {"schema": {"type": "array", "items": {"type": "object"}}}},
+        "description": "Events; the body may be packed (Content-Encoding: gzip).",
+    }
+}
+_PROBLEMS: dict[int | str, dict[str, Any]] = {
+    status: {"model": Problem, "description": told}
+    for status, told in (
+        (413, "The body is too large."),
+        (422, "This is no event; the detail begins with the JSON path of what is wrong."),
+        (429, "More events wait than are taken on; try again after the seconds of Retry-After."),
+    )
+}
+
+
+class FailedEvent(BaseModel):
+    """An event of a batch that was refused. retriable: whether the very same one may be taken later."""
+
+    index: int
+    reason: str
+    retriable: bool = False
+
+
+class BatchSummary(BaseModel):
+    """How many events of a batch were received, and what became of them."""
+
+    received: int
+    successful: int
+    failed: int
+    retriable: int
+    non_retriable: int
+
+
+class BatchAnswer(BaseModel):
+    """What became of a batch. status: success, partial_success or error."""
+
+    status: str
+    summary: BatchSummary
+    failed_events: list[FailedEvent]
+
+
+def _intake(request: Request) -> Intake:
+    found: Intake = request.app.state.intake
+    return found
+
+
+async def _body(request: Request) -> bytes:
+    packed = request.headers.get("content-encoding", "")
+    return unpacked(await request.body(), packed, request.app.state.most_bytes)
+
+
+@router.post("/lineage", status_code=201, response_class=Response, responses=_PROBLEMS, openapi_extra=_BODY)
+async def receive_event(request: Request) -> Response:
+    """Receive one event. The answer comes when it is committed; the same event again changes nothing."""
+    try:
+        await _intake(request).write([one_event(await _body(request))])
+    except (BadEvent, TooLarge, TooBusy) as error:
+        return _refusal(request, error)
+    return Response(status_code=201)
+
+
+@router.post("/lineage/batch", response_model=BatchAnswer, responses=_PROBLEMS, openapi_extra=_BODIES)
+async def receive_events(request: Request) -> Response:
+    """Receive several events. One that is refused does not hold back the others; the answer says which."""
+    try:
+        read = several_events(await _body(request), _MOST_EVENTS)
+        good = [one for one in read if not isinstance(one, BadEvent)]
+        if good:
+            await _intake(request).write(good)
+    except (BadEvent, TooLarge, TooBusy) as error:
+        return _refusal(request, error)
+    failed = [FailedEvent(index=n, reason=str(one)) for n, one in enumerate(read) if isinstance(one, BadEvent)]
+    status = "success" if not failed else "partial_success" if good else "error"
+    summary = BatchSummary(
+        received=len(read), successful=len(good), failed=len(failed), retriable=0, non_retriable=len(failed)
+    )
+    answer = BatchAnswer(status=status, summary=summary, failed_events=failed)
+    return JSONResponse(answer.model_dump(), 422 if status == "error" else 200)
+
+
+def _refusal(request: Request, error: Exception) -> Response:
+    path = request.url.path
+    if isinstance(error, TooLarge):
+        return problem(path, 413, "Too large", "the body is larger than what is read; see JALAN_MOST_BYTES")
+    if isinstance(error, TooBusy):
+        answer = problem(path, 429, "Too busy", "more events wait than are taken on; try again")
+        answer.headers["Retry-After"] = "1"
+        return answer
+    return problem(path, 422, "No event", str(error))

@@ -1,0 +1,189 @@
+"""Received events: taken into runs once each, in any order; what they tell reaches the catalogue."""
+
+import random
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import pytest
+from sqlalchemy import Engine, text
+from sqlalchemy.orm import Session
+
+from jalan.service.context import Context
+from jalan.service.runs.apply import apply_waiting
+from jalan.service.runs.worker import work_through
+from jalan.store.repositories import events as store_events
+from jalan.store.repositories import runs
+from tests.events import SERVER, dataset, event, night, run_id, send, state
+from tests.graphs import all_links
+
+
+def nights() -> list[dict[str, Any]]:
+    dice = random.Random(3)
+    return [one for n in range(4) for one in night(n * 10, n, dice, fails="nightly.core" if n == 2 else "")]
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_the_state_is_the_same_whatever_the_order_and_however_often_each_came(
+    cluster: Any, store: Engine, seed: int
+) -> None:
+    bodies = nights()
+    send(store, bodies)
+    apply_waiting(store)
+    expected = state(store)
+    assert len(expected["runs"]) == 15
+    with store.begin() as connection:
+        assert runs.begin_again(connection) == len(bodies)
+        connection.exec_driver_sql("truncate event, event_waiting, dataset_name, run_dataset")
+        connection.exec_driver_sql("delete from job")
+    dice = random.Random(seed)
+    again = [*bodies, *dice.choices(bodies, k=20)]
+    dice.shuffle(again)
+    while again:
+        size = dice.randint(1, 9)
+        send(store, again[:size])
+        again = again[size:]
+        if dice.random() < 0.6:
+            apply_waiting(store)
+    apply_waiting(store)
+    assert state(store) == expected
+
+
+def test_replaying_all_events_gives_the_same(store: Engine) -> None:
+    send(store, nights())
+    work_through(store)
+    expected = state(store)
+    with store.begin() as connection:
+        runs.begin_again(connection)
+    work_through(store)
+    assert state(store) == expected
+
+
+def test_a_run_of_which_only_its_children_have_spoken_is_known_until_it_speaks(store: Engine) -> None:
+    send(store, [event("START", 2, "nightly.tidy", 1, parent=(1, "nightly"))])
+    apply_waiting(store)
+    (known,) = [row for row in state(store)["runs"] if str(row[0]) == run_id(1)]
+    assert (known[2], known[5], known[16]) == ("nightly", "unknown", 0)
+    send(store, [event("START", 1, "nightly", 0)])
+    apply_waiting(store)
+    (known,) = [row for row in state(store)["runs"] if str(row[0]) == run_id(1)]
+    assert (known[5], known[16]) == ("running", 1)
+
+
+def test_what_runs_read_and_write_is_linked_by_their_sql(store: Engine) -> None:
+    sql = {
+        "sql": {
+            "query": "insert into core.fares select fare - discount as fare from tidy.tickets",
+            "dialect": "postgresql",
+        }
+    }
+    columns = {"schema": {"fields": [{"name": "fare", "type": "int"}, {"name": "discount", "type": "int"}]}}
+    read = dataset("strait.tidy.tickets", **columns)
+    wrote = dataset("strait.core.fares", 10, schema={"fields": [{"name": "fare", "type": "int"}]})
+    send(store, [event("COMPLETE", 1, "fares", 1, inputs=[read], outputs=[wrote], job_facets=sql)])
+    work_through(store)
+    with Context(store, "test") as context:
+        links = str(all_links(context))
+    assert "discount" in links
+    assert "core.fares" in links
+    with Session(store) as session:
+        kinds = session.execute(text("select kind from definition where valid_to is null")).scalars().all()
+        logged = session.execute(text("select count(*) from ingestion")).scalar()
+    assert kinds == ["statement"]
+    # The same once more tells nothing new, and leaves no mark in the log.
+    send(store, [event("COMPLETE", 2, "fares", 99, inputs=[read], outputs=[wrote], job_facets=sql)])
+    work_through(store)
+    with Session(store) as session:
+        assert session.execute(text("select count(*) from ingestion")).scalar() == logged
+
+
+def test_where_event_and_code_differ_there_is_a_diagnostic(store: Engine) -> None:
+    sql = {"sql": {"query": "insert into core.fares select fare from tidy.tickets", "dialect": "postgresql"}}
+    told = {
+        "columnLineage": {
+            "fields": {
+                "fare": {
+                    "inputFields": [{"namespace": SERVER, "name": "strait.tidy.tickets", "field": "price"}],
+                }
+            }
+        }
+    }
+    schema = {"schema": {"fields": [{"name": "fare", "type": "int"}, {"name": "price", "type": "int"}]}}
+    wrote = dataset("strait.core.fares", 10, schema={"fields": [{"name": "fare", "type": "int"}]}, **told)
+    read = dataset("strait.tidy.tickets", **schema)
+    send(store, [event("COMPLETE", 1, "fares", 1, inputs=[read], outputs=[wrote], job_facets=sql)])
+    work_through(store)
+    with Session(store) as session:
+        messages = (
+            session.execute(text("select message from diagnostic where code = 'event_differs'")).scalars().all()
+        )
+    assert sorted(messages) == [
+        "the code tells of it, the event does not: strait.tidy.tickets.fare → strait.core.fares.fare",
+        "the event tells of it, the code does not: strait.tidy.tickets.price → strait.core.fares.fare",
+    ]
+
+
+def test_a_dataset_that_is_renamed_or_dropped_is_so_in_the_catalogue(store: Engine) -> None:
+    about = {
+        "eventTime": "2026-11-27T02:00:00Z",
+        "producer": "urn:ferry",
+        "schemaURL": "urn:x",
+        "dataset": dataset("strait.core.old"),
+    }
+    renamed = dataset(
+        "strait.core.new",
+        lifecycleStateChange={
+            "lifecycleStateChange": "RENAME",
+            "previousIdentifier": {"namespace": SERVER, "name": "strait.core.old"},
+        },
+    )
+    gone = dataset("strait.core.wreck", lifecycleStateChange={"lifecycleStateChange": "DROP"})
+    send(store, [about, {**about, "dataset": renamed}, {**about, "dataset": gone}])
+    work_through(store)
+    with Session(store) as session:
+        aliases = session.execute(text("select from_name, to_name, origin from alias")).all()
+        left = session.execute(text("select name from dataset where gone_since is not null")).scalars().all()
+    assert [tuple(row) for row in aliases] == [("strait.core.old", "strait.core.new", "renamed")]
+    assert left == ["strait.core.wreck"]
+
+
+def test_an_event_that_cannot_be_taken_holds_nobody_back(store: Engine) -> None:
+    send(store, [event("START", 1, "nightly", 0), event("START", 2, "hourly", 0)])
+    with store.begin() as connection:
+        connection.exec_driver_sql("update event set raw = '{' where name = 'nightly'")
+    assert apply_waiting(store) == 2
+    with store.connect() as connection:
+        assert connection.execute(text("select why from event_refused")).scalar().startswith("$: this is not JSON")
+        names = connection.execute(text("select j.name from run join job j on j.id = job_id")).scalars().all()
+    assert names == ["hourly"]
+
+
+def test_months_get_partitions_and_old_ones_are_dropped(store: Engine) -> None:
+    now = datetime(2026, 11, 27, tzinfo=UTC)
+    send(store, [event("START", n, "nightly", -n * 30 * 24 * 60) for n in range(5)])
+    send(store, [event("START", 77, "nightly", 0, eventTime="2900-01-01T00:00:00Z")])
+
+    def parts() -> dict[str, int]:
+        with store.connect() as connection:
+            rows = connection.execute(
+                text("select tableoid::regclass::text, count(*) from event group by 1 order by 1")
+            )
+            return dict(rows.all())
+
+    assert list(parts().values()) == [6]
+    with store.begin() as connection:
+        store_events.upkeep(connection, now, 0)
+        store_events.upkeep(connection, now, 0)
+    assert parts() == {
+        "partitions.event_2026_07": 1,
+        "partitions.event_2026_08": 1,
+        "partitions.event_2026_09": 1,
+        "partitions.event_2026_10": 1,
+        "partitions.event_2026_11": 1,
+        "partitions.event_other": 1,
+    }
+    # A second sending finds its event in the partition too.
+    send(store, [event("START", n, "nightly", -n * 30 * 24 * 60) for n in range(5)])
+    assert sum(parts().values()) == 6
+    with store.begin() as connection:
+        store_events.upkeep(connection, now + timedelta(days=1), 60)
+    assert list(parts()) == [f"partitions.event_{one}" for one in ("2026_09", "2026_10", "2026_11", "other")]
