@@ -15,11 +15,14 @@ from sqlalchemy import Engine
 
 from jalan.demo import scenario, traffic
 from jalan.demo.cluster import Cluster, ClusterError, free_port
+from jalan.demo.nights import DAYS, write_past
 from jalan.demo.report_desk import create_desk, read_content, served
+from jalan.demo.runner import Runner, all_counts
 from jalan.demo.sources import DESK_TOKEN, WHO, add_all, demo_sources
 from jalan.service.context import Context
 from jalan.service.ingest import sources
 from jalan.service.logs import configure
+from jalan.service.runs import worker
 from jalan.store.database import create_database, migrate, open_store
 from jalan.web.app import create_app
 
@@ -45,8 +48,8 @@ def fill_store(cluster: Cluster, databases: tuple[str, ...], store: str, desk: s
     return engine
 
 
-def serve(engine: Engine, frontend: Path, port: int) -> None:
-    """Serve until told to stop (Ctrl-C or SIGTERM)."""
+def serve(engine: Engine, frontend: Path, port: int, runner: Runner | None = None) -> None:
+    """Serve until told to stop (Ctrl-C or SIGTERM). runner: begins when there is somebody to tell."""
     config = uvicorn.Config(create_app(engine, frontend), host="127.0.0.1", port=port, log_level="warning")
     server = uvicorn.Server(config)
 
@@ -57,8 +60,14 @@ def serve(engine: Engine, frontend: Path, port: int) -> None:
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, stop)
     thread.start()
-    while thread.is_alive():
-        thread.join(0.2)
+    address = engine.url.render_as_string(hide_password=False)
+    with worker.beside(address):
+        if runner is not None:
+            runner.open()
+        while thread.is_alive():
+            thread.join(0.2)
+        if runner is not None:
+            runner.close()
 
 
 def main() -> int:
@@ -88,9 +97,11 @@ def main() -> int:
         with served(create_desk(read_content(), DESK_TOKEN), DESK_PORT) as desk:
             say(f"a stand-in for a service of reports is at {desk}")
             engine = fill_store(cluster, databases, cluster.url("jalan"), desk)
+            if past := write_past(engine, all_counts(cluster)):
+                say(f"wrote {past:,} events of the last {DAYS} nights; they are taken in while it serves")
             port = free_port(arguments.port)
             say(f"Jalan is at http://127.0.0.1:{port} (Ctrl-C stops it and PostgreSQL)")
-            serve(engine, arguments.frontend, port)
+            serve(engine, arguments.frontend, port, Runner(cluster, f"http://127.0.0.1:{port}"))
     except KeyboardInterrupt:
         pass
     finally:

@@ -2,6 +2,8 @@
 
 import base64
 import binascii
+import json
+from typing import Any
 
 _LARGEST = 1 << 31
 
@@ -23,3 +25,19 @@ def read_cursor(cursor: str | None, of: str) -> int:
         return min(max(0, int(base64.urlsafe_b64decode(cursor.encode()).decode())), _LARGEST)
     except (binascii.Error, ValueError) as error:
         raise BadCursor(f"“{cursor}” is no cursor of {of}; leave it out for the first page") from error
+
+
+def pack(position: list[Any]) -> str:
+    """Return the cursor of what follows a position."""
+    return base64.urlsafe_b64encode(json.dumps(position).encode()).decode()
+
+
+def unpack(cursor: str) -> list[Any]:
+    """Return the position of a cursor. Raises ValueError."""
+    try:
+        found = json.loads(base64.urlsafe_b64decode(cursor.encode()).decode())
+    except (binascii.Error, RecursionError) as error:
+        raise ValueError(cursor) from error
+    if not isinstance(found, list):
+        raise ValueError(cursor)
+    return found

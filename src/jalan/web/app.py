@@ -15,9 +15,10 @@ from starlette.middleware.gzip import GZipMiddleware
 from jalan import __version__
 from jalan.service.graph_cache.cache import GraphCache
 from jalan.service.ingest.scheduler import Scheduler
+from jalan.service.runs.feed import Feed
 from jalan.service.runs.intake import Intake
 from jalan.service.settings import Settings
-from jalan.web.api import catalog, events, lineage, sources
+from jalan.web.api import catalog, events, lineage, runs, sources
 from jalan.web.document import document
 from jalan.web.guard import Guard
 from jalan.web.problems import add_problem_handlers
@@ -42,6 +43,7 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
         app.state.cache.follow()
         yield
         await app.state.intake.close()
+        await app.state.feed.close()
         app.state.cache.close()
         scheduler.close()
 
@@ -56,8 +58,9 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
     )
     app.state.cache = GraphCache(engine)
     app.state.intake = Intake(engine)
+    app.state.feed = Feed(engine)
     # Routes are tried in order: where events come in, most requests do.
-    for part in (events, catalog, lineage, sources):
+    for part in (events, catalog, lineage, sources, runs):
         app.include_router(part.router)
     add_problem_handlers(app)
     settings = Settings()

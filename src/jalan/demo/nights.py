@@ -1,0 +1,275 @@
+"""Ninety days of the pipeline's past, made up: events as a runner would have sent them, with faults whose cause is
+known."""
+
+import json
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+import numpy as np
+from sqlalchemy import Engine, text
+
+from jalan.demo.pipeline import NAMESPACE, PIPELINE, PRODUCER, SERVER, Step, steps
+from jalan.service.runs.intake import one_event
+from jalan.store.repositories import events as store
+
+DAYS = 90
+_SEED = 20_261_127
+_AT_ONCE = 2_000
+_SPEC = "https://openlineage.io/spec/2-0-2/OpenLineage.json#/$defs/RunEvent"
+_FACETS = "https://openlineage.io/spec/facets"
+_WEEKDAY = (1.0, 0.96, 0.97, 1.02, 1.25, 1.6, 1.45)  # how much more the ferries carry, Monday first
+_BOARD = "mart/sailing_board.sql"
+_BOARD_CHANGED = datetime(2026, 9, 14, tzinfo=UTC)
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """Something that went wrong in a night. nights: how many ago. file: of the step that is its cause.
+
+    kind: failed, late, few_rows, many_rows, or changed (other code). wrong: a table in which it shows.
+    """
+
+    nights: int
+    kind: str
+    file: str
+    wrong: str
+    message: str = ""
+
+
+FAULTS = (
+    Fault(1, "failed", "tidy/refunds.sql", "strait.mart.refund_watch", 'column "reason_code" does not exist'),
+    Fault(8, "few_rows", "landing/tickets.sql", "strait.mart.route_month"),
+    Fault(
+        13, "failed", "landing/payments.sql", "strait.tidy.payments", "server closed the connection unexpectedly"
+    ),
+    Fault(19, "late", "landing/bookings.sql", "strait.mart.channel_mix"),
+    Fault(26, "changed", "core/crew_hours.sql", "strait.mart.crew_load"),
+    Fault(33, "many_rows", "landing/refunds.sql", "strait.mart.refund_watch"),
+    Fault(41, "failed", "core/sailing_revenue.sql", "strait.mart.sailing_board", "division by zero"),
+    Fault(52, "few_rows", "landing/incidents.sql", "strait.mart.punctuality"),
+    Fault(64, "failed", "landing/passengers.sql", "strait.mart.loyalty", "canceling statement due to lock timeout"),
+    Fault(77, "changed", "mart/seat_yield.sql", "strait.mart.seat_yield"),
+)
+
+
+@dataclass(slots=True)
+class _Night:
+    """One night under way. broken: tables that were not filled."""
+
+    start: datetime
+    dice: np.random.Generator
+    faults: dict[str, Fault]
+    number: int
+    counts: Mapping[str, int]
+    broken: set[str] = field(default_factory=set)
+    runs: int = 0
+
+    def run(self) -> str:
+        """The id of the next run of this night; the same each time that the past is made."""
+        self.runs += 1
+        return str(UUID(int=(0x0195 << 112) | (7 << 76) | (2 << 62) | (self.number << 16) | self.runs))
+
+
+def write_past(engine: Engine, counts: Mapping[str, int], now: datetime | None = None) -> int:
+    """Put the events of the past into a store that has none of them; returns how many there are.
+
+    counts: rows of each table of the warehouse today; the past had about as many.
+    """
+    end = (now or datetime.now(UTC)).replace(hour=0, minute=0, second=0, microsecond=0)
+    with engine.connect() as connection:
+        query = "select exists (select from event where type = 'COMPLETE' and namespace = :namespace)"
+        if connection.execute(text(query), {"namespace": NAMESPACE}).scalar():
+            return 0
+    batch, count = [], 0
+    for event in past(end, counts):
+        batch.append(one_event(json.dumps(event).encode()))
+        count += 1
+        if len(batch) == _AT_ONCE:
+            _write(engine, batch)
+            batch = []
+    _write(engine, batch)
+    return count
+
+
+def _write(engine: Engine, batch: list[Any]) -> None:
+    if batch:
+        with engine.begin() as connection:
+            store.write(connection, batch)
+
+
+def past(end: datetime, counts: Mapping[str, int]) -> Iterator[dict[str, Any]]:
+    """Yield the events of the nights before a day, the oldest first. counts: rows of each table."""
+    for ago in range(DAYS, 0, -1):
+        day = end - timedelta(days=ago - 1)
+        dice = np.random.default_rng((_SEED, ago))
+        faults = {fault.file: fault for fault in FAULTS if fault.nights == ago}
+        night = _Night(day + timedelta(hours=2), dice, faults, ago, counts)
+        yield from _pipeline(night)
+        yield from _gates(night)
+
+
+def _pipeline(night: _Night) -> Iterator[dict[str, Any]]:
+    parameters = {"SAILING_DAY": f"{night.start - timedelta(days=1):%Y-%m-%d}", "USER": "scheduler"}
+    top = night.run()
+    yield _event("START", night.start, top, PIPELINE, parameters=parameters, kind="PIPELINE")
+    at, failed = night.start + timedelta(seconds=2), False
+    stage, stage_run, stage_failed = "", "", False
+    for step in steps():
+        if step.stage != stage:
+            if stage:
+                kind = "FAIL" if stage_failed else "COMPLETE"
+                yield _event(kind, at, stage_run, f"{PIPELINE}.{stage}", parent=(top, PIPELINE, top), kind="STAGE")
+            stage, stage_run, stage_failed = step.stage, night.run(), False
+            yield _event("START", at, stage_run, step.stage_job, parent=(top, PIPELINE, top), kind="STAGE")
+        events = list(_step(night, step, at, (stage_run, step.stage_job, top), parameters))
+        if events:
+            yield from events
+            at = datetime.fromisoformat(events[-1]["eventTime"]) + timedelta(seconds=1)
+            if events[-1]["eventType"] == "FAIL":
+                stage_failed = failed = True
+    kind = "FAIL" if stage_failed else "COMPLETE"
+    yield _event(kind, at, stage_run, f"{PIPELINE}.{stage}", parent=(top, PIPELINE, top), kind="STAGE")
+    yield _event("FAIL" if failed else "COMPLETE", at + timedelta(seconds=1), top, PIPELINE, kind="PIPELINE")
+
+
+def _step(
+    night: _Night, step: Step, at: datetime, parent: tuple[str, str, str], parameters: dict[str, str]
+) -> Iterator[dict[str, Any]]:
+    """The events of a step; none where what it needs was not filled."""
+    if night.broken.intersection(step.reads):
+        night.broken |= set(step.writes)
+        return
+    fault = night.faults.get(step.file)
+    if fault is not None and fault.kind == "late":
+        at += timedelta(minutes=47)
+    digest = sum(map(ord, step.file))
+    took = (4 + digest % 50) * float(night.dice.lognormal(0, 0.08))
+    busy = _WEEKDAY[(night.start - timedelta(days=1)).weekday()]
+    more = busy / _WEEKDAY[4] * float(night.dice.lognormal(0, 0.03))
+    more *= 1.0 - 0.002 * night.number  # it was a little less each day before
+    run, sql = night.run(), _text(step, night)
+    common: dict[str, Any] = {
+        "parent": parent,
+        "parameters": parameters,
+        "kind": "TASK",
+        "sql": sql,
+        "file": step.file,
+    }
+    yield _event("START", at, run, step.job, **common)
+    if fault is not None and fault.kind == "failed":
+        night.broken |= set(step.writes)
+        end = at + timedelta(seconds=max(1.0, took / 6))
+        yield _event("FAIL", end, run, step.job, message=fault.message, reads=step.reads, **common)
+        return
+    if fault is not None:
+        more *= {"few_rows": 0.31, "many_rows": 3.4}.get(fault.kind, 1.0)
+    end = at + timedelta(seconds=took)
+    yield _event(
+        "COMPLETE",
+        end,
+        run,
+        step.job,
+        reads=step.reads,
+        writes=[(name, int(more * night.counts.get(name, 100))) for name in step.writes],
+        **common,
+    )
+
+
+def _text(step: Step, night: _Night) -> str:
+    """The text of a step as it was in a night."""
+    text = step.text
+    if step.file == _BOARD and night.start < _BOARD_CHANGED:
+        text = text.replace("v.gross as revenue", "v.net as revenue")
+    changed = next((f for f in FAULTS if f.kind == "changed" and f.file == step.file), None)
+    if changed is not None and night.number > changed.nights:
+        text = f"-- as it was before\n{text.replace('/ 8', '/ 7.5').replace('* 100', '* 100.0')}"
+    return text
+
+
+def _gates(night: _Night) -> Iterator[dict[str, Any]]:
+    """The loader of gate scans, every half hour."""
+    for half in range(48):
+        at = night.start - timedelta(hours=2) + timedelta(minutes=30 * half + 7)
+        rows = int(300 * (0.2 + max(0.0, float(np.sin((half - 10) / 48 * 2 * np.pi)))) * 10)
+        run = night.run()
+        yield _event("START", at, run, "gate-loader", namespace="gates", kind="TASK")
+        end = at + timedelta(seconds=20 + 6 * float(night.dice.random()))
+        topic = {"namespace": "kafka://quay:9092", "name": "gate-scans"}
+        yield _event(
+            "COMPLETE", end, run, "gate-loader", namespace="gates", kind="TASK",
+            inputs=[topic], writes=[("ticketing.public.tickets", rows)],
+        )  # fmt: skip
+
+
+def _event(
+    type_: str,
+    at: datetime,
+    run: str,
+    job: str,
+    *,
+    namespace: str = NAMESPACE,
+    kind: str,
+    parent: tuple[str, str, str] | None = None,
+    parameters: dict[str, str] | None = None,
+    message: str = "",
+    sql: str = "",
+    file: str = "",
+    reads: tuple[str, ...] = (),
+    writes: list[tuple[str, int]] | tuple[()] = (),
+    inputs: list[dict[str, Any]] | tuple[()] = (),
+) -> dict[str, Any]:
+    """An event of a run, with the facets that a runner of SQL sends."""
+
+    def facet(schema: str, **values: Any) -> dict[str, Any]:
+        return {"_producer": PRODUCER, "_schemaURL": f"{_FACETS}/{schema}", **values}
+
+    of_run: dict[str, Any] = {}
+    if parent is not None:
+        of_run["parent"] = facet(
+            "1-1-0/ParentRunFacet.json",
+            run={"runId": parent[0]},
+            job={"namespace": NAMESPACE, "name": parent[1]},
+            root={"run": {"runId": parent[2]}, "job": {"namespace": NAMESPACE, "name": PIPELINE}},
+        )
+    if parameters:
+        listed = [{"name": name, "value": value} for name, value in parameters.items()]
+        of_run["environmentVariables"] = facet(
+            "1-0-0/EnvironmentVariablesRunFacet.json", environmentVariables=listed
+        )
+    if message:
+        trace = f"{message}\n  in pipelines/{file}"
+        of_run["errorMessage"] = facet(
+            "1-0-1/ErrorMessageRunFacet.json", message=message, programmingLanguage="SQL", stackTrace=trace
+        )
+    of_job = {
+        "jobType": facet("2-0-3/JobTypeJobFacet.json", processingType="BATCH", integration="RUNNER", jobType=kind)
+    }
+    if sql:
+        of_job["sql"] = facet("1-1-0/SQLJobFacet.json", query=sql, dialect="postgresql")
+        of_job["sourceCodeLocation"] = facet(
+            "1-0-1/SourceCodeLocationJobFacet.json", type="git", url="https://git.ferry.example/data", path=file
+        )
+    return {
+        "eventType": type_,
+        "eventTime": at.isoformat(),
+        "producer": PRODUCER,
+        "schemaURL": _SPEC,
+        "run": {"runId": run, "facets": of_run},
+        "job": {"namespace": namespace, "name": job, "facets": of_job},
+        "inputs": [*inputs, *({"namespace": SERVER, "name": name} for name in reads)],
+        "outputs": [
+            {
+                "namespace": SERVER,
+                "name": name,
+                "outputFacets": {
+                    "outputStatistics": facet(
+                        "1-0-2/OutputStatisticsOutputDatasetFacet.json", rowCount=rows, size=rows * 64
+                    )
+                },
+            }
+            for name, rows in writes
+        ],
+    }

@@ -1,0 +1,269 @@
+"""What the questions about runs answer. These models are the API's schemas; times are UTC, durations seconds."""
+
+from datetime import datetime
+from typing import Any, Literal
+from uuid import UUID
+
+from pydantic import BaseModel
+
+
+class JobBrief(BaseModel):
+    """A job by its name; ``title`` without what it shares with its pipeline."""
+
+    id: int
+    namespace: str
+    name: str
+
+
+class UsualFact(BaseModel):
+    """What is usual for a number, of the last runs that told it. verdict: low or high where this one is not."""
+
+    low: float
+    middle: float
+    high: float
+    runs: int
+    verdict: Literal["", "low", "high"]
+
+
+class RunRow(BaseModel):
+    """A run in the ledger. version: number of the version of the job, none where it told none; is_new: it is the
+    first run of it."""
+
+    run: UUID
+    job: JobBrief
+    parent: UUID | None
+    parent_job: JobBrief | None
+    state: str
+    started_at: datetime
+    ended_at: datetime | None
+    took: float | None
+    usual_took: UsualFact | None
+    rows: int | None
+    usual_rows: UsualFact | None
+    bytes: int | None
+    message: str
+    who: str
+    version: int | None
+    is_new: bool
+    events: int
+
+
+class FacetCount(BaseModel):
+    """How many of the runs found have a value."""
+
+    value: str
+    label: str
+    count: int
+
+
+class Bucket(BaseModel):
+    """How many runs began in a stretch of time, by state."""
+
+    at: datetime
+    done: int
+    failed: int
+    running: int
+    other: int
+
+
+class Line(BaseModel):
+    """A run in the timetable: from when and which station to when and which one. Stations count from 0."""
+
+    run: UUID
+    job: str
+    state: str
+    started_at: datetime
+    ended_at: datetime | None
+    from_station: int
+    to_station: int
+
+
+class RunsPage(BaseModel):
+    """Runs found, the latest first; with counts of all that were found. facets: by name."""
+
+    items: list[RunRow]
+    total: int
+    events: int
+    next: str | None
+    since: datetime
+    until: datetime
+    facets: dict[str, list[FacetCount]]
+    buckets: list[Bucket]
+
+
+class Timetable(BaseModel):
+    """Runs as lines between stations. left_out: how many of them are not drawn, because they are too many."""
+
+    stations: list[str]
+    lines: list[Line]
+    left_out: int
+    since: datetime
+    until: datetime
+
+
+class SideFact(BaseModel):
+    """A dataset that a run has read or written. writer: the run that had written what it read, where known;
+    pattern: by which it was chosen."""
+
+    dataset: int | None
+    namespace: str
+    name: str
+    side: Literal["in", "out"]
+    rows: int | None
+    usual_rows: UsualFact | None
+    bytes: int | None
+    version: str
+    pattern: list[str]
+    checks: list[tuple[str, str, bool]]
+    writer: UUID | None
+    writer_state: str | None
+    written_at: datetime | None
+
+
+class ChangesFact(BaseModel):
+    """What is another than in the last good run before. before, after: the texts, where these differ."""
+
+    against: UUID
+    at: datetime
+    code: bool
+    before: str
+    after: str
+    inputs_added: list[str]
+    inputs_gone: list[str]
+    outputs_added: list[str]
+    outputs_gone: list[str]
+
+
+class StaleFact(BaseModel):
+    """A dataset or report that has older data because a run failed. hops: how far from what it writes."""
+
+    dataset: int
+    name: str
+    title: str
+    kind: str
+    owner: str | None
+    hops: int
+
+
+class RunFacts(BaseModel):
+    """One run."""
+
+    row: RunRow
+    root: UUID | None
+    nominal_at: datetime | None
+    last_at: datetime
+    trace: str
+    producer: str
+    engine: str
+    query: str
+    address: str
+    parameters: dict[str, str]
+    job_type: str
+    description: str
+    owner: str
+    place: str
+    revision: str
+    code: str
+    code_dialect: str
+    callers: list[RunRow]
+    children_total: int
+    sides: list[SideFact]
+    changes: ChangesFact | None
+    plans: dict[str, Any]
+    stale: list[StaleFact]
+    stale_total: int
+    stale_since: datetime | None
+
+
+class EventText(BaseModel):
+    """An event as it was received."""
+
+    at: datetime
+    received_at: datetime
+    type: str
+    namespace: str
+    name: str
+    run: UUID | None
+    size: int
+    raw: str
+
+
+class EventsPage(BaseModel):
+    """Events, the latest first."""
+
+    items: list[EventText]
+    next: str | None
+
+
+class KeptSearchFact(BaseModel):
+    """A search that is kept under a name."""
+
+    id: int
+    name: str
+    query: dict[str, Any]
+    who: str
+    kept_at: datetime
+
+
+class JobVersionFact(BaseModel):
+    """A version of a job: its number in the order of first runs, and what is another than in the one before."""
+
+    number: int
+    first_at: datetime
+    runs: int
+    kind: str
+    text: str
+    place: str
+    revision: str
+    inputs: list[str]
+    outputs: list[str]
+    code_changed: bool
+    inputs_added: list[str]
+    inputs_gone: list[str]
+    outputs_added: list[str]
+    outputs_gone: list[str]
+
+
+class CallFact(BaseModel):
+    """A job that calls another, or is called by it. runs: how often; last_at: the last time."""
+
+    job: JobBrief
+    runs: int
+    last_at: datetime
+
+
+class JobFacts(BaseModel):
+    """A job with its versions, who calls it, and what it calls."""
+
+    job: JobBrief
+    description: str
+    owner: str
+    job_type: str
+    schedule: str | None
+    versions: list[JobVersionFact]
+    versions_total: int
+    called_by: list[CallFact]
+    calls: list[CallFact]
+    datasets: list[int]
+
+
+class StepFact(BaseModel):
+    """A job that must run for a dataset. after: places in the list of the jobs that must have run before."""
+
+    job: JobBrief
+    after: list[int]
+    writes: list[str]
+    last_run: UUID | None
+    last_state: str | None
+    last_at: datetime | None
+
+
+class OrderFact(BaseModel):
+    """The jobs that must run for a dataset, in an order that respects what each needs. circles: jobs that need one
+    another; they stand side by side. unrun: datasets upstream that no known job writes."""
+
+    dataset: int
+    name: str
+    steps: list[StepFact]
+    circles: list[list[int]]
+    origins: list[str]

@@ -1,0 +1,361 @@
+"""The ledger of runs: found by words, states, jobs, data and time; counted, page by page."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import (
+    ColumnElement,
+    Float,
+    Select,
+    String,
+    and_,
+    case,
+    cast,
+    exists,
+    func,
+    literal,
+    or_,
+    select,
+    true,
+    tuple_,
+)
+from sqlalchemy.dialects.postgresql import array
+from sqlalchemy.orm import Session, aliased
+
+from jalan.runs.search import BadSearch, Wanted, like, read_search
+from jalan.runs.usual import usual
+from jalan.service.context import Context
+from jalan.service.cursors import BadCursor, pack, unpack
+from jalan.service.errors import Invalid
+from jalan.service.runs.answers import Bucket, FacetCount, JobBrief, RunRow, RunsPage, UsualFact
+from jalan.store.schema import Container, Dataset, DatasetName, EventRow, Field, Job, JobVersion, Run, RunDataset
+
+USUAL_OF = 30  # runs
+_BUCKETS = 120
+_FACET_VALUES = 12
+_NOBODY = "nobody"
+_NO_PIPELINE = "no pipeline"
+_parent_job = aliased(Job)
+
+
+@dataclass(slots=True)
+class Search:
+    """What is looked for. since, until: when runs began; by default the last day there was anything.
+
+    typed: see ``jalan.runs.search``. chosen: values of facets, by name. job, dataset: ids.
+    """
+
+    typed: str = ""
+    chosen: dict[str, list[str]] = field(default_factory=dict)
+    since: datetime | None = None
+    until: datetime | None = None
+    job: int | None = None
+    dataset: int | None = None
+
+
+def runs(context: Context, search: Search, limit: int, cursor: str | None) -> RunsPage:
+    """Find runs. Raises Invalid, BadCursor. Cost: the runs of the time that is looked at."""
+    session = context.session
+    since, until = period(session, search)
+    conditions = found_by(search, since, until)
+    query = rows_query().where(*conditions).order_by(Run.started_at.desc(), Run.id.desc())
+    if cursor is not None:
+        query = query.where(tuple_(Run.started_at, Run.id) < _position(cursor))
+    found = session.execute(query.limit(limit + 1)).all()
+    page = found[:limit]
+    total, events, facets = _counted(session, conditions)
+    return RunsPage(
+        items=as_rows(session, page),
+        total=total,
+        events=events,
+        next=pack([page[-1].started_at.isoformat(), page[-1].id]) if len(found) > limit else None,
+        since=since,
+        until=until,
+        facets=facets,
+        buckets=_buckets(session, conditions, since, until),
+    )
+
+
+def period(session: Session, search: Search) -> tuple[datetime, datetime]:
+    """Return the time that is looked at: what is asked for, or the last day in which anything ran."""
+    until, since = search.until, search.since
+    if until is None:
+        last = session.scalars(select(func.max(Run.started_at))).one()
+        now = datetime.now(UTC)
+        until = now if last is None or last > now - timedelta(days=1) or since is not None else last
+        until = max(until, since or until)
+    if since is None:
+        since = until - timedelta(days=1)
+    if since > until:
+        raise Invalid("since: this is after “until”")
+    return since, until
+
+
+def found_by(search: Search, since: datetime, until: datetime) -> list[ColumnElement[bool]]:
+    """Return the conditions of a search. Raises Invalid."""
+    try:
+        wanted = read_search(search.typed)
+    except BadSearch as error:
+        raise Invalid(f"q: {error}") from error
+    conditions: list[ColumnElement[bool]] = [Run.started_at >= since, Run.started_at <= until]
+    conditions += [Run.words.like(like(word)) for word in wanted.words]
+    if wanted.states:
+        conditions.append(Run.state.in_(wanted.states))
+    conditions += _measured(wanted)
+    for name, values in wanted.named.items():
+        conditions += [_named(name, value) for value in values]
+    for name, values in search.chosen.items():
+        conditions.append(_chosen(name, values))
+    if search.job is not None:
+        conditions.append(Run.job_id == search.job)
+    if search.dataset is not None:
+        conditions.append(_touching(None, DatasetName.dataset_id == search.dataset))
+    return conditions
+
+
+def _measured(wanted: Wanted) -> list[ColumnElement[bool]]:
+    found: list[ColumnElement[bool]] = []
+    # What is still running has taken as long as it has until now.
+    took = func.coalesce(
+        Run.took, case((Run.state == "running", func.extract("epoch", func.now() - Run.started_at)))
+    )
+    if wanted.longer is not None:
+        found.append(took >= wanted.longer)
+    if wanted.shorter is not None:
+        found.append(took <= wanted.shorter)
+    if wanted.rows is not None:
+        found.append(Run.rows >= wanted.rows)
+    return found
+
+
+def _named(name: str, value: str) -> ColumnElement[bool]:
+    pattern = like(value)
+    if name == "job":
+        jobs = select(Job.id).where(func.lower(Job.name).like(pattern))
+        return or_(Run.job_id.in_(jobs), Run.parent_job_id.in_(jobs))
+    if name == "who":
+        return func.lower(Run.who).like(pattern)
+    if name == "run":
+        return cast(Run.run_id, String).like(pattern)
+    if name == "type":
+        return exists().where(EventRow.run == Run.run_id, func.lower(EventRow.type).like(pattern))
+    if name == "column":
+        columns = select(Field.dataset_id).where(func.lower(Field.name).like(pattern))
+        return _touching(None, DatasetName.dataset_id.in_(columns))
+    side = {"read": "in", "wrote": "out"}.get(name)
+    return _touching(side, func.lower(DatasetName.name).like(pattern))
+
+
+def _touching(side: str | None, which: ColumnElement[bool]) -> ColumnElement[bool]:
+    query = select(RunDataset.run).join(DatasetName, DatasetName.id == RunDataset.name_id).where(which)
+    return Run.id.in_(query if side is None else query.where(RunDataset.side == side))
+
+
+def _chosen(name: str, values: Sequence[str]) -> ColumnElement[bool]:
+    if name == "state":
+        return Run.state.in_(values)
+    if name == "who":
+        return Run.who.in_(["" if value == _NOBODY else value for value in values])
+    if name == "pipeline":
+        ids = [int(value) for value in values if value.isdecimal() and len(value) < 10]
+        none = Run.parent_job_id.is_(None) if _NO_PIPELINE in values else literal(False)
+        return or_(Run.parent_job_id.in_(ids), none)
+    if name == "wrote":
+        containers = [int(value) for value in values if value.isdecimal() and len(value) < 10]
+        datasets = select(Dataset.id).where(Dataset.container_id.in_(containers))
+        return _touching("out", DatasetName.dataset_id.in_(datasets))
+    raise Invalid(f"there is no facet “{name[:40]}”; there are state, pipeline, who, wrote")
+
+
+# --- rows ------------------------------------------------------------------------------------------------
+
+
+def rows_query() -> Select[*tuple[Any, ...]]:
+    """What a row of the ledger is made of."""
+    return (
+        select(
+            Run.id,
+            Run.run_id,
+            Run.job_id,
+            Job.namespace,
+            Job.name,
+            Run.parent,
+            Run.parent_job_id,
+            _parent_job.namespace.label("parent_namespace"),
+            _parent_job.name.label("parent_name"),
+            Run.state,
+            Run.started_at,
+            Run.ended_at,
+            Run.took,
+            Run.rows,
+            Run.bytes,
+            Run.message,
+            Run.who,
+            Run.version,
+            Run.code,
+            Run.events,
+        )
+        .join(Job, Job.id == Run.job_id)
+        .outerjoin(_parent_job, _parent_job.id == Run.parent_job_id)
+    )
+
+
+def as_rows(session: Session, found: Sequence[Any]) -> list[RunRow]:
+    """Return rows with what is usual for each, and its version. Cost: the last runs of their jobs."""
+    jobs = {row.job_id for row in found}
+    history = _history(session, {(row.job_id, row.parent_job_id) for row in found})
+    versions = _versions(session, jobs)
+    rows = []
+    for row in found:
+        # What is usual is told by the other runs that were called by the same.
+        others = [one for one in history.get((row.job_id, row.parent_job_id), []) if one[0] != row.id]
+        number, first = versions.get((row.job_id, row.version), (None, None))
+        parent_job = (
+            None
+            if row.parent_job_id is None
+            else JobBrief(id=row.parent_job_id, namespace=row.parent_namespace, name=row.parent_name)
+        )
+        rows.append(
+            RunRow(
+                run=row.run_id,
+                job=JobBrief(id=row.job_id, namespace=row.namespace, name=row.name),
+                parent=row.parent,
+                parent_job=parent_job,
+                state=row.state,
+                started_at=row.started_at,
+                ended_at=row.ended_at,
+                took=row.took,
+                usual_took=judged([one[1] for one in others if one[1] is not None], row.took),
+                rows=row.rows,
+                usual_rows=judged([one[2] for one in others if one[2] is not None], row.rows),
+                bytes=row.bytes,
+                message=row.message[:500],
+                who=row.who,
+                version=number,
+                is_new=number is not None and number > 1 and first == row.started_at,
+                events=row.events,
+            )
+        )
+    return rows
+
+
+def judged(numbers: Sequence[float], value: float | None) -> UsualFact | None:
+    """Return what is usual among numbers, and whether a value is."""
+    found = usual(numbers)
+    if found is None:
+        return None
+    verdict = "" if value is None else found.judge(value)
+    return UsualFact(low=found.low, middle=found.middle, high=found.high, runs=found.runs, verdict=verdict)
+
+
+def _history(
+    session: Session, called: set[tuple[int, int | None]]
+) -> dict[tuple[int, int | None], list[tuple[int, float | None, int | None]]]:
+    """The last good runs of jobs, by job and by the job that called it: id, how long each took, rows written."""
+    if not called:
+        return {}
+    listed = sorted(called, key=lambda pair: (pair[0], pair[1] or 0))
+    wanted = select(
+        func.unnest(array([job for job, _ in listed])).label("job"),
+        func.unnest(array([caller or 0 for _, caller in listed])).label("caller"),
+    ).subquery("wanted")
+    last = (
+        select(Run.id, Run.took, Run.rows)
+        .where(
+            Run.job_id == wanted.c.job,
+            func.coalesce(Run.parent_job_id, 0) == wanted.c.caller,
+            Run.state == "done",
+        )
+        .order_by(Run.started_at.desc())
+        .limit(USUAL_OF)
+        .lateral("last")
+    )
+    query = select(wanted.c.job, wanted.c.caller, last.c.id, last.c.took, last.c.rows).join(last, true())
+    found: dict[tuple[int, int | None], list[tuple[int, float | None, int | None]]] = {}
+    for job, caller, id_, took, rows in session.execute(query):
+        found.setdefault((job, caller or None), []).append((id_, took, rows))
+    return found
+
+
+def _versions(session: Session, jobs: set[int]) -> dict[tuple[int, str], tuple[int, datetime]]:
+    """(job, version) → its number in the order of first runs, and when that began."""
+    number = func.row_number().over(
+        partition_by=JobVersion.job_id, order_by=(JobVersion.first_at, JobVersion.digest)
+    )
+    query = select(JobVersion.job_id, JobVersion.digest, number, JobVersion.first_at)
+    rows = session.execute(query.where(JobVersion.job_id.in_(jobs)))
+    return {(job, digest): (n, first) for job, digest, n, first in rows}
+
+
+# --- counts ----------------------------------------------------------------------------------------------
+
+
+def _counted(
+    session: Session, conditions: Sequence[ColumnElement[bool]]
+) -> tuple[int, int, dict[str, list[FacetCount]]]:
+    hit = select(Run.id, Run.state, Run.parent_job_id, Run.who, Run.events).where(*conditions).cte("hit")
+    queries = [
+        select(
+            literal("state").label("facet"), hit.c.state.label("value"), hit.c.state.label("label"), func.count()
+        ).group_by(hit.c.state),
+        select(literal("who"), hit.c.who, hit.c.who, func.count()).group_by(hit.c.who),
+        select(literal("pipeline"), cast(hit.c.parent_job_id, String), func.max(Job.name), func.count())
+        .select_from(hit)
+        .outerjoin(Job, Job.id == hit.c.parent_job_id)
+        .group_by(hit.c.parent_job_id),
+        select(literal("wrote"), cast(Container.id, String), Container.path, func.count(func.distinct(hit.c.id)))
+        .select_from(hit)
+        .join(RunDataset, and_(RunDataset.run == hit.c.id, RunDataset.side == "out"))
+        .join(DatasetName, DatasetName.id == RunDataset.name_id)
+        .join(Dataset, Dataset.id == DatasetName.dataset_id)
+        .join(Container, Container.id == Dataset.container_id)
+        .group_by(Container.id, Container.path),
+        select(literal("events"), literal(""), literal(""), func.coalesce(func.sum(hit.c.events), 0)),
+    ]
+    found: dict[str, list[FacetCount]] = {"state": [], "pipeline": [], "who": [], "wrote": []}
+    events = 0
+    union = queries[0].union_all(*queries[1:])
+    for facet, value, label, count in session.execute(union):
+        if facet == "events":
+            events = int(count)
+        elif facet == "who":
+            found["who"].append(FacetCount(value=value or _NOBODY, label=value or _NOBODY, count=count))
+        elif facet == "pipeline":
+            found["pipeline"].append(
+                FacetCount(value=value or _NO_PIPELINE, label=label or _NO_PIPELINE, count=count)
+            )
+        else:
+            found[facet].append(FacetCount(value=value, label=label, count=count))
+    total = sum(one.count for one in found["state"])
+    for values in found.values():
+        values.sort(key=lambda one: (-one.count, one.label))
+        del values[_FACET_VALUES:]
+    return total, events, found
+
+
+def _buckets(
+    session: Session, conditions: Sequence[ColumnElement[bool]], since: datetime, until: datetime
+) -> list[Bucket]:
+    span = max((until - since).total_seconds(), 1.0)
+    width = span / _BUCKETS
+    place = func.floor(func.extract("epoch", Run.started_at - since) / literal(width, Float)).label("place")
+    query = select(place, Run.state, func.count()).where(*conditions).group_by(place, Run.state)
+    found = [
+        Bucket(at=since + timedelta(seconds=n * width), done=0, failed=0, running=0, other=0)
+        for n in range(_BUCKETS)
+    ]
+    for number, state, count in session.execute(query):
+        bucket = found[min(int(number), _BUCKETS - 1)]
+        name = state if state in ("done", "failed", "running") else "other"
+        setattr(bucket, name, getattr(bucket, name) + count)
+    return found
+
+
+def _position(cursor: str) -> Any:
+    try:
+        at, id_ = unpack(cursor)
+        return tuple_(literal(datetime.fromisoformat(at)), literal(int(id_)))
+    except (ValueError, TypeError) as error:
+        raise BadCursor(f"“{cursor[:80]}” is no cursor of runs; leave it out for the first page") from error

@@ -1,0 +1,316 @@
+"""One run: what it did, who called it, what is another than usual, and what is stale because of it."""
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+import numpy as np
+from sqlalchemy import func, select, tuple_
+from sqlalchemy.orm import Session
+
+from jalan.runs import facets
+from jalan.runs.fold import RunFold
+from jalan.runs.versions import changes
+from jalan.service.context import Context
+from jalan.service.cursors import BadCursor, pack, unpack
+from jalan.service.errors import NotFound
+from jalan.service.runs.answers import (
+    ChangesFact,
+    EventsPage,
+    EventText,
+    RunFacts,
+    RunRow,
+    SideFact,
+    StaleFact,
+)
+from jalan.service.runs.ledger import USUAL_OF, as_rows, judged, rows_query
+from jalan.store.schema import DatasetName, EventRow, Job, JobVersion, Run, RunDataset
+
+_DEEPEST = 50
+_STALE = 40
+_CHILDREN = 200
+
+
+def run_facts(context: Context, run_id: UUID) -> RunFacts:
+    """Return all about a run. Raises NotFound."""
+    session = context.session
+    found = session.execute(rows_query().where(Run.run_id == run_id)).first()
+    if found is None:
+        raise NotFound(f"there is no run {run_id}")
+    run = session.scalars(select(Run).where(Run.run_id == run_id)).one()
+    job = session.get_one(Job, run.job_id)
+    fold = RunFold.read(run.fold) if run.fold else RunFold()
+    told = {name: facet for name, (_, facet) in job.facets.items()}
+    code = facets.code(fold)
+    query, address = facets.outside(fold)
+    stale, total, since = _stale(context, run)
+    return RunFacts(
+        row=as_rows(session, [found])[0],
+        root=run.root,
+        nominal_at=run.nominal_at,
+        last_at=run.last_at,
+        trace=facets.message(fold)[1],
+        producer=fold.producer[1] if fold.producer else "",
+        engine=facets.engine(fold),
+        query=query,
+        address=address,
+        parameters=facets.parameters(fold),
+        job_type=" · ".join(filter(None, facets.job_type(fold))),
+        description=_text((told.get("documentation") or {}).get("description")),
+        owner=_owner(told.get("ownership")) or job.owner or "",
+        place=code.place if code else "",
+        revision=code.revision if code else "",
+        code=code.text if code else "",
+        code_dialect=code.dialect if code else "",
+        callers=callers(session, run),
+        children_total=session.scalars(select(func.count()).where(Run.parent == run_id)).one(),
+        sides=_sides(session, run, fold),
+        changes=_changes(session, run, fold),
+        plans=facets.plans(fold),
+        stale=stale,
+        stale_total=total,
+        stale_since=since,
+    )
+
+
+def callers(session: Session, run: Run) -> list[RunRow]:
+    """Return who called a run, the one on top first."""
+    found: list[Any] = []
+    seen, parent = {run.run_id}, run.parent
+    while parent is not None and parent not in seen and len(found) < _DEEPEST:
+        seen.add(parent)
+        row = session.execute(rows_query().where(Run.run_id == parent)).first()
+        if row is None:
+            break
+        found.insert(0, row)
+        parent = row.parent
+    return as_rows(session, found)
+
+
+def children(context: Context, run_id: UUID) -> list[RunRow]:
+    """Return the runs that a run has called, in the order in which they began; some hundred at most."""
+    query = rows_query().where(Run.parent == run_id).order_by(Run.started_at, Run.id).limit(_CHILDREN)
+    return as_rows(context.session, context.session.execute(query).all())
+
+
+def run_events(context: Context, run_id: UUID, limit: int, cursor: str | None) -> EventsPage:
+    """Return the events of a run as they were received, the latest first. Raises BadCursor."""
+    return events_page(context.session, EventRow.run == run_id, limit, cursor)
+
+
+def events_page(session: Session, which: Any, limit: int, cursor: str | None) -> EventsPage:
+    """Return a page of events. Raises BadCursor."""
+    query = select(EventRow).where(which).order_by(EventRow.at.desc(), EventRow.digest.desc())
+    if cursor is not None:
+        query = query.where(tuple_(EventRow.at, EventRow.digest) < _position(cursor))
+    rows = session.scalars(query.limit(limit + 1)).all()
+    page = rows[:limit]
+    return EventsPage(
+        items=[
+            EventText(
+                at=row.at,
+                received_at=row.received_at,
+                type=row.type,
+                namespace=row.namespace,
+                name=row.name,
+                run=row.run,
+                size=len(row.raw),
+                raw=row.raw,
+            )
+            for row in page
+        ],
+        next=pack([page[-1].at.isoformat(), page[-1].digest.hex()]) if len(rows) > limit else None,
+    )
+
+
+def _position(cursor: str) -> tuple[datetime, bytes]:
+    try:
+        at, digest = unpack(cursor)
+        return datetime.fromisoformat(at), bytes.fromhex(digest)
+    except (ValueError, TypeError) as error:
+        raise BadCursor(f"“{cursor[:80]}” is no cursor of events; leave it out for the first page") from error
+
+
+# --- what it read and wrote ------------------------------------------------------------------------------
+
+
+def _sides(session: Session, run: Run, fold: RunFold) -> list[SideFact]:
+    query = (
+        select(RunDataset, DatasetName)
+        .join(DatasetName, DatasetName.id == RunDataset.name_id)
+        .where(RunDataset.run == run.id)
+        .order_by(RunDataset.side, DatasetName.name)
+    )
+    rows = session.execute(query).all()
+    history = _amounts(session, run)
+    writers = _writers(session, run, [side.name_id for side, _ in rows if side.side == "in"])
+    found = []
+    for side, name in rows:
+        told = (fold.inputs if side.side == "in" else fold.outputs).get((name.namespace, name.name))
+        writer = writers.get(side.name_id)
+        found.append(
+            SideFact(
+                dataset=name.dataset_id,
+                namespace=name.namespace,
+                name=name.name,
+                side=side.side,
+                rows=side.rows,
+                usual_rows=judged(history.get((side.side, side.name_id), []), side.rows),
+                bytes=side.bytes,
+                version=side.version,
+                pattern=facets.pattern(told) if told else [],
+                checks=facets.checks(told) if told else [],
+                writer=writer[0] if writer else None,
+                writer_state=writer[1] if writer else None,
+                written_at=writer[2] if writer else None,
+            )
+        )
+    return found
+
+
+def _amounts(session: Session, run: Run) -> dict[tuple[str, int], list[int]]:
+    """How many rows the last good runs of the same job read and wrote of each dataset."""
+    last = (
+        select(Run.id)
+        .where(
+            Run.job_id == run.job_id,
+            Run.parent_job_id.is_not_distinct_from(run.parent_job_id),
+            Run.state == "done",
+            Run.id != run.id,
+        )
+        .order_by(Run.started_at.desc())
+        .limit(USUAL_OF)
+    )
+    query = select(RunDataset.side, RunDataset.name_id, RunDataset.rows).where(
+        RunDataset.run.in_(last), RunDataset.rows.is_not(None)
+    )
+    found: dict[tuple[str, int], list[int]] = {}
+    for side, name, rows in session.execute(query):
+        if rows is not None:
+            found.setdefault((side, name), []).append(rows)
+    return found
+
+
+def _writers(session: Session, run: Run, names: Sequence[int]) -> dict[int, tuple[UUID, str, datetime]]:
+    """Which run had written, last before this one began, what it has read."""
+    found: dict[int, tuple[UUID, str, datetime]] = {}
+    for name in names:
+        query = (
+            select(Run.run_id, Run.state, Run.ended_at)
+            .join(RunDataset, RunDataset.run == Run.id)
+            .where(
+                RunDataset.name_id == name,
+                RunDataset.side == "out",
+                Run.ended_at <= run.started_at,
+                Run.id != run.id,
+            )
+            .order_by(Run.ended_at.desc())
+            .limit(1)
+        )
+        row = session.execute(query).first()
+        if row is not None and row.ended_at is not None:
+            found[name] = (row.run_id, row.state, row.ended_at)
+    return found
+
+
+# --- what is another than before -------------------------------------------------------------------------
+
+
+def last_good(session: Session, run: Run) -> Run | None:
+    """Return the last run of the same job before this one that went well."""
+    query = select(Run).where(
+        Run.job_id == run.job_id, Run.state == "done", Run.started_at < run.started_at, Run.id != run.id
+    )
+    return session.scalars(query.order_by(Run.started_at.desc()).limit(1)).first()
+
+
+def _changes(session: Session, run: Run, fold: RunFold) -> ChangesFact | None:
+    """What is another than in the last good run; none where nothing is."""
+    before = last_good(session, run)
+    if before is None or before.version is None:
+        return None
+    old = session.scalars(
+        select(JobVersion).where(JobVersion.job_id == run.job_id, JobVersion.digest == before.version)
+    ).first()
+    if old is None:
+        return None
+    old_in, old_out = _names(old.inputs), _names(old.outputs)
+    # What failed may have told less than it would have: of that only what is new counts.
+    whole = run.version is not None
+    new_in = set(fold.inputs) | (set() if whole else old_in)
+    new_out = set(fold.outputs) | (set() if whole else old_out)
+    told = changes((old.code_digest, old_in, old_out), (run.code or old.code_digest, new_in, new_out))
+    if not (told.code or told.inputs_added or told.inputs_gone or told.outputs_added or told.outputs_gone):
+        return None
+    code = facets.code(fold)
+    return ChangesFact(
+        against=before.run_id,
+        at=before.started_at,
+        code=told.code,
+        before=old.text if told.code else "",
+        after=code.text if told.code and code else "",
+        inputs_added=[name for _, name in told.inputs_added],
+        inputs_gone=[name for _, name in told.inputs_gone],
+        outputs_added=[name for _, name in told.outputs_added],
+        outputs_gone=[name for _, name in told.outputs_gone],
+    )
+
+
+def _names(kept: list[Any]) -> set[tuple[str, str]]:
+    return {(namespace, name) for namespace, name in kept}
+
+
+# --- what is stale ---------------------------------------------------------------------------------------
+
+
+def _stale(context: Context, run: Run) -> tuple[list[StaleFact], int, datetime | None]:
+    """What has older data because a run failed: all that lies downstream of what it would have written, as long as
+    no later run of the job went well."""
+    session = context.session
+    if run.state not in ("failed", "stopped"):
+        return [], 0, None
+    later = select(Run.id).where(Run.job_id == run.job_id, Run.state == "done", Run.started_at > run.started_at)
+    if session.scalars(later.limit(1)).first() is not None:
+        return [], 0, None
+    before = last_good(session, run)
+    query = (
+        select(DatasetName.dataset_id)
+        .join(RunDataset, RunDataset.name_id == DatasetName.id)
+        .where(
+            RunDataset.run.in_([run.id, *([before.id] if before else [])]),
+            RunDataset.side == "out",
+            DatasetName.dataset_id.is_not(None),
+        )
+    )
+    view = context.graph
+    written = {view.graph.dataset_position(id_) for id_ in session.scalars(query) if id_ is not None} - {-1}
+    if not written:
+        return [], 0, before.ended_at if before else None
+    hops = view.pairs.reached(np.array(sorted(written), dtype=np.int32), True)
+    met = np.flatnonzero(hops >= 0)
+    order = met[np.lexsort((met, hops[met], ~view.graph.reports[met]))]
+    infos = context.names.datasets_at(order[:_STALE].tolist())
+    stale = [
+        StaleFact(
+            dataset=infos[at].id,
+            name=infos[at].name,
+            title=infos[at].title,
+            kind=infos[at].kind,
+            owner=infos[at].owner,
+            hops=int(hops[at]),
+        )
+        for at in order[:_STALE].tolist()
+        if at in infos
+    ]
+    return stale, len(met), before.ended_at if before else None
+
+
+def _text(value: Any) -> str:
+    return value if isinstance(value, str) else ""
+
+
+def _owner(facet: Any) -> str:
+    owners = facet.get("owners") if isinstance(facet, dict) else None
+    listed = owners if isinstance(owners, list) else []
+    return ", ".join(one["name"] for one in listed if isinstance(one, dict) and isinstance(one.get("name"), str))

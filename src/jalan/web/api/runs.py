@@ -1,0 +1,147 @@
+"""Runs of jobs: the ledger, one run, jobs, what must run for a dataset."""
+
+from collections.abc import AsyncIterator
+from datetime import UTC, datetime
+from typing import Annotated, Any
+from uuid import UUID
+
+from fastapi import APIRouter, Depends, Query, Request
+from pydantic import BaseModel, Field
+from sse_starlette import EventSourceResponse, ServerSentEvent
+
+from jalan.service.runs import kept
+from jalan.service.runs.answers import (
+    EventsPage,
+    JobFacts,
+    KeptSearchFact,
+    OrderFact,
+    RunFacts,
+    RunRow,
+    RunsPage,
+    Timetable,
+)
+from jalan.service.runs.feed import Feed
+from jalan.service.runs.jobs import job_facts, order_for
+from jalan.service.runs.ledger import Search, runs
+from jalan.service.runs.one_run import children, run_events, run_facts
+from jalan.service.runs.timetable import timetable
+from jalan.web.api.made import Made
+from jalan.web.deps import Id, Now
+
+router = APIRouter(prefix="/api/v1")
+Chosen = Annotated[list[str] | None, Query(max_length=50)]
+Cursor = Annotated[str | None, Query(max_length=200)]
+
+
+def _search(
+    q: Annotated[
+        str,
+        Query(
+            max_length=500,
+            description="Words with * for anything, states, and name:value (job, read, wrote, dataset, column, "
+            "run, who, type, longer, shorter, rows).",
+        ),
+    ] = "",
+    state: Chosen = None,
+    pipeline: Chosen = None,
+    who: Chosen = None,
+    wrote: Chosen = None,
+    since: datetime | None = None,
+    until: datetime | None = None,
+    job: Annotated[int | None, Query(ge=1, le=2_147_483_647)] = None,
+    dataset: Annotated[int | None, Query(ge=1, le=2_147_483_647)] = None,
+) -> Search:
+    chosen = {"state": state, "pipeline": pipeline, "who": who, "wrote": wrote}
+    return Search(
+        q, {name: values for name, values in chosen.items() if values}, _zoned(since), _zoned(until), job, dataset
+    )
+
+
+def _zoned(time: datetime | None) -> datetime | None:
+    return time.replace(tzinfo=UTC) if time is not None and time.tzinfo is None else time
+
+
+Searched = Annotated[Search, Depends(_search)]
+
+
+class KeptSearchIn(BaseModel):
+    """A search to keep: what stands in the address of the screen, by name."""
+
+    name: str = Field(min_length=1, max_length=100)
+    query: dict[str, Any] = Field(max_length=20)
+
+
+@router.get("/runs")
+def get_runs(
+    context: Now, search: Searched, limit: Annotated[int, Query(ge=1, le=500)] = 50, cursor: Cursor = None
+) -> RunsPage:
+    """The ledger: runs that began in a time, the latest first, with counts of all that were found."""
+    return runs(context, search, limit, cursor)
+
+
+@router.get("/runs/timetable")
+def get_timetable(context: Now, search: Searched) -> Timetable:
+    """Runs as lines from station to station."""
+    return timetable(context, search)
+
+
+@router.get("/runs/events", response_class=EventSourceResponse)
+async def follow_runs(request: Request) -> EventSourceResponse:
+    """A stream (text/event-stream) with an event “runs” whenever any run has changed."""
+    feed: Feed = request.app.state.feed
+
+    async def follow() -> AsyncIterator[ServerSentEvent]:
+        async for changed in feed.changes():
+            yield ServerSentEvent(event="runs" if changed else "quiet", data="")
+
+    return EventSourceResponse(follow())
+
+
+@router.get("/runs/{run}")
+def get_run(context: Now, run: UUID) -> RunFacts:
+    """One run: what it did, what is another than usual, what is stale because of it."""
+    return run_facts(context, run)
+
+
+@router.get("/runs/{run}/children")
+def get_children(context: Now, run: UUID) -> list[RunRow]:
+    """The runs that a run has called."""
+    return children(context, run)
+
+
+@router.get("/runs/{run}/events/received")
+def get_run_events(
+    context: Now, run: UUID, limit: Annotated[int, Query(ge=1, le=100)] = 20, cursor: Cursor = None
+) -> EventsPage:
+    """The events of a run as they were received."""
+    return run_events(context, run, limit, cursor)
+
+
+@router.get("/jobs/{job}")
+def get_job(context: Now, job: Id) -> JobFacts:
+    """A job: its versions, who calls it, what it calls."""
+    return job_facts(context, job)
+
+
+@router.get("/datasets/{dataset}/order")
+def get_order(context: Now, dataset: Id) -> OrderFact:
+    """The jobs that must run for a dataset, in an order that respects what each needs."""
+    return order_for(context, dataset)
+
+
+@router.get("/searches")
+def get_searches(context: Now) -> list[KeptSearchFact]:
+    """Searches of runs that are kept."""
+    return kept.kept_searches(context)
+
+
+@router.post("/searches", status_code=201)
+def keep_search(context: Now, given: KeptSearchIn) -> Made:
+    """Keep a search of runs under a name."""
+    return Made(id=kept.keep_search(context, given.name, given.query))
+
+
+@router.delete("/searches/{search}", status_code=204)
+def let_search_go(context: Now, search: Id) -> None:
+    """Keep a search no longer."""
+    kept.let_go(context, search)
