@@ -156,4 +156,27 @@ export const api = {
     unwrap(client.POST('/api/v1/aliases', { body: { dataset, into } })),
   part: (alias: number) =>
     unwrap(client.DELETE('/api/v1/aliases/{alias}', { params: { path: { alias } } })),
+  runs: (
+    query: NonNullable<paths['/api/v1/runs']['get']['parameters']['query']>,
+    signal?: AbortSignal,
+  ) => unwrap(client.GET('/api/v1/runs', { params: { query }, signal })),
+  timetable: (
+    query: NonNullable<paths['/api/v1/runs/timetable']['get']['parameters']['query']>,
+    signal?: AbortSignal,
+  ) => unwrap(client.GET('/api/v1/runs/timetable', { params: { query }, signal })),
+  run: (run: string, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/runs/{run}', { params: { path: { run } }, signal })),
+  runChildren: (run: string, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/runs/{run}/children', { params: { path: { run } }, signal })),
+  runEvents: (run: string, cursor?: string) =>
+    unwrap(
+      client.GET('/api/v1/runs/{run}/events/received', {
+        params: { path: { run }, query: { cursor } },
+      }),
+    ),
+  searches: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/searches', { signal })),
+  keepSearch: (name: string, query: Record<string, unknown>) =>
+    unwrap(client.POST('/api/v1/searches', { body: { name, query } })),
+  letSearchGo: (search: number) =>
+    unwrap(client.DELETE('/api/v1/searches/{search}', { params: { path: { search } } })),
 }

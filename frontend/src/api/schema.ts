@@ -4,6 +4,46 @@
  */
 
 export interface paths {
+    "/api/v1/lineage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive Event
+         * @description Receive one event. The answer comes when it is committed; the same event again changes nothing.
+         */
+        post: operations["receive_event"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lineage/batch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive Events
+         * @description Receive several events. One that is refused does not hold back the others; the answer says which.
+         */
+        post: operations["receive_events"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/overview": {
         parameters: {
             query?: never;
@@ -545,6 +585,210 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Runs
+         * @description The ledger: runs that began in a time, the latest first, with counts of all that were found.
+         */
+        get: operations["runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/timetable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Timetable
+         * @description Runs as lines from station to station.
+         */
+        get: operations["timetable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Follow Runs
+         * @description A stream (text/event-stream) with an event “runs” whenever any run has changed.
+         */
+        get: operations["follow_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Run
+         * @description One run: what it did, what is another than usual, what is stale because of it.
+         */
+        get: operations["run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/children": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Children
+         * @description The runs that a run has called.
+         */
+        get: operations["children"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run}/events/received": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Run Events
+         * @description The events of a run as they were received.
+         */
+        get: operations["run_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Job
+         * @description A job: its versions, who calls it, what it calls.
+         */
+        get: operations["job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/datasets/{dataset}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Order
+         * @description The jobs that must run for a dataset, in an order that respects what each needs.
+         */
+        get: operations["order"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Searches
+         * @description Searches of runs that are kept.
+         */
+        get: operations["searches"];
+        put?: never;
+        /**
+         * Keep Search
+         * @description Keep a search of runs under a name.
+         */
+        post: operations["keep_search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Let Search Go
+         * @description Keep a search no longer.
+         */
+        delete: operations["let_search_go"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -573,6 +817,33 @@ export interface components {
             note: string | null;
         };
         /**
+         * BatchAnswer
+         * @description What became of a batch. status: success, partial_success or error.
+         */
+        BatchAnswer: {
+            /** Status */
+            status: string;
+            summary: components["schemas"]["BatchSummary"];
+            /** Failed Events */
+            failed_events: components["schemas"]["FailedEvent"][];
+        };
+        /**
+         * BatchSummary
+         * @description How many events of a batch were received, and what became of them.
+         */
+        BatchSummary: {
+            /** Received */
+            received: number;
+            /** Successful */
+            successful: number;
+            /** Failed */
+            failed: number;
+            /** Retriable */
+            retriable: number;
+            /** Non Retriable */
+            non_retriable: number;
+        };
+        /**
          * Beyond
          * @description What lies further away than is shown.
          */
@@ -587,6 +858,25 @@ export interface components {
             next_datasets: number;
         };
         /**
+         * Bucket
+         * @description How many runs began in a stretch of time, by state.
+         */
+        Bucket: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Running */
+            running: number;
+            /** Other */
+            other: number;
+        };
+        /**
          * Bundle
          * @description Links between two datasets that are not shown one by one, summed. values: those that carry values.
          */
@@ -599,6 +889,20 @@ export interface components {
             values: number;
             /** Links */
             links: number;
+        };
+        /**
+         * CallFact
+         * @description A job that calls another, or is called by it. runs: how often; last_at: the last time.
+         */
+        CallFact: {
+            job: components["schemas"]["JobBrief"];
+            /** Runs */
+            runs: number;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
         };
         /**
          * CatalogPage
@@ -679,6 +983,36 @@ export interface components {
             at: string;
             /** Dataset */
             dataset: number | null;
+        };
+        /**
+         * ChangesFact
+         * @description What is another than in the last good run before. before, after: the texts, where these differ.
+         */
+        ChangesFact: {
+            /**
+             * Against
+             * Format: uuid
+             */
+            against: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Code */
+            code: boolean;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+            /** Inputs Added */
+            inputs_added: string[];
+            /** Inputs Gone */
+            inputs_gone: string[];
+            /** Outputs Added */
+            outputs_added: string[];
+            /** Outputs Gone */
+            outputs_gone: string[];
         };
         /**
          * ClaimFact
@@ -1107,6 +1441,44 @@ export interface components {
             excerpt: string;
         };
         /**
+         * EventText
+         * @description An event as it was received.
+         */
+        EventText: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Received At
+             * Format: date-time
+             */
+            received_at: string;
+            /** Type */
+            type: string;
+            /** Namespace */
+            namespace: string;
+            /** Name */
+            name: string;
+            /** Run */
+            run: string | null;
+            /** Size */
+            size: number;
+            /** Raw */
+            raw: string;
+        };
+        /**
+         * EventsPage
+         * @description Events, the latest first.
+         */
+        EventsPage: {
+            /** Items */
+            items: components["schemas"]["EventText"][];
+            /** Next */
+            next: string | null;
+        };
+        /**
          * Evidence
          * @description The code behind a link. Offsets count characters of ``text``; line ``first_line`` is its first.
          *
@@ -1168,6 +1540,21 @@ export interface components {
             values: components["schemas"]["FacetCount"][];
             /** Total */
             total: number;
+        };
+        /**
+         * FailedEvent
+         * @description An event of a batch that was refused. retriable: whether the very same one may be taken later.
+         */
+        FailedEvent: {
+            /** Index */
+            index: number;
+            /** Reason */
+            reason: string;
+            /**
+             * Retriable
+             * @default false
+             */
+            retriable: boolean;
         };
         /**
          * FieldBrief
@@ -1272,6 +1659,80 @@ export interface components {
             coverage: components["schemas"]["CoverageFact"] | null;
         };
         /**
+         * JobBrief
+         * @description A job by its name; ``title`` without what it shares with its pipeline.
+         */
+        JobBrief: {
+            /** Id */
+            id: number;
+            /** Namespace */
+            namespace: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * JobFacts
+         * @description A job with its versions, who calls it, and what it calls.
+         */
+        JobFacts: {
+            job: components["schemas"]["JobBrief"];
+            /** Description */
+            description: string;
+            /** Owner */
+            owner: string;
+            /** Job Type */
+            job_type: string;
+            /** Schedule */
+            schedule: string | null;
+            /** Versions */
+            versions: components["schemas"]["JobVersionFact"][];
+            /** Versions Total */
+            versions_total: number;
+            /** Called By */
+            called_by: components["schemas"]["CallFact"][];
+            /** Calls */
+            calls: components["schemas"]["CallFact"][];
+            /** Datasets */
+            datasets: number[];
+        };
+        /**
+         * JobVersionFact
+         * @description A version of a job: its number in the order of first runs, and what is another than in the one before.
+         */
+        JobVersionFact: {
+            /** Number */
+            number: number;
+            /**
+             * First At
+             * Format: date-time
+             */
+            first_at: string;
+            /** Runs */
+            runs: number;
+            /** Kind */
+            kind: string;
+            /** Text */
+            text: string;
+            /** Place */
+            place: string;
+            /** Revision */
+            revision: string;
+            /** Inputs */
+            inputs: string[];
+            /** Outputs */
+            outputs: string[];
+            /** Code Changed */
+            code_changed: boolean;
+            /** Inputs Added */
+            inputs_added: string[];
+            /** Inputs Gone */
+            inputs_gone: string[];
+            /** Outputs Added */
+            outputs_added: string[];
+            /** Outputs Gone */
+            outputs_gone: string[];
+        };
+        /**
          * JoinIn
          * @description Two datasets that are one; it is known by the second name from now on.
          */
@@ -1282,6 +1743,39 @@ export interface components {
             into: number;
             /** Note */
             note?: string | null;
+        };
+        /**
+         * KeptSearchFact
+         * @description A search that is kept under a name.
+         */
+        KeptSearchFact: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Query */
+            query: {
+                [key: string]: unknown;
+            };
+            /** Who */
+            who: string;
+            /**
+             * Kept At
+             * Format: date-time
+             */
+            kept_at: string;
+        };
+        /**
+         * KeptSearchIn
+         * @description A search to keep: what stands in the address of the screen, by name.
+         */
+        KeptSearchIn: {
+            /** Name */
+            name: string;
+            /** Query */
+            query: {
+                [key: string]: unknown;
+            };
         };
         /**
          * KindFact
@@ -1315,6 +1809,32 @@ export interface components {
             total: number;
             /** Datasets */
             datasets: components["schemas"]["DatasetBrief"][];
+        };
+        /**
+         * Line
+         * @description A run in the timetable: from when and which station to when and which one. Stations count from 0.
+         */
+        Line: {
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            /** Job */
+            job: string;
+            /** State */
+            state: string;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** From Station */
+            from_station: number;
+            /** To Station */
+            to_station: number;
         };
         /**
          * LineageMap
@@ -1414,6 +1934,23 @@ export interface components {
             message: string;
             /** Place */
             place: string;
+        };
+        /**
+         * OrderFact
+         * @description The jobs that must run for a dataset, in an order that respects what each needs. circles: jobs that need one
+         *     another; they stand side by side. unrun: datasets upstream that no known job writes.
+         */
+        OrderFact: {
+            /** Dataset */
+            dataset: number;
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: components["schemas"]["StepFact"][];
+            /** Circles */
+            circles: number[][];
+            /** Origins */
+            origins: string[];
         };
         /**
          * Overview
@@ -1558,6 +2095,25 @@ export interface components {
             rows: string[][];
         };
         /**
+         * Problem
+         * @description A problem as RFC 9457, section 3.1, has it.
+         */
+        Problem: {
+            /**
+             * Type
+             * @default about:blank
+             */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /** Instance */
+            instance: string;
+        };
+        /**
          * ProgressFact
          * @description How far an ingestion is. total is 0 where nobody knows how much there is.
          */
@@ -1597,6 +2153,195 @@ export interface components {
             };
             /** Message */
             message: string | null;
+        };
+        /**
+         * RunFacet
+         * @description How many of the runs found have a value.
+         */
+        RunFacet: {
+            /** Value */
+            value: string;
+            /** Label */
+            label: string;
+            /** Count */
+            count: number;
+        };
+        /**
+         * RunFacts
+         * @description One run. stale: what has had older data because it failed, since when, and until which run repaired that.
+         */
+        RunFacts: {
+            row: components["schemas"]["RunRow"];
+            /** Root */
+            root: string | null;
+            /** Nominal At */
+            nominal_at: string | null;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
+            /** Trace */
+            trace: string;
+            /** Producer */
+            producer: string;
+            /** Engine */
+            engine: string;
+            /** Query */
+            query: string;
+            /** Address */
+            address: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: string;
+            };
+            /** Job Type */
+            job_type: string;
+            /** Description */
+            description: string;
+            /** Owner */
+            owner: string;
+            /** Place */
+            place: string;
+            /** Revision */
+            revision: string;
+            /** Code */
+            code: string;
+            /** Code Dialect */
+            code_dialect: string;
+            /** Callers */
+            callers: components["schemas"]["RunRow"][];
+            /** Children Total */
+            children_total: number;
+            /** Sides */
+            sides: components["schemas"]["SideFact"][];
+            changes: components["schemas"]["ChangesFact"] | null;
+            /** Plans */
+            plans: {
+                [key: string]: unknown;
+            };
+            /** Stale */
+            stale: components["schemas"]["StaleFact"][];
+            /** Stale Total */
+            stale_total: number;
+            /** Stale Since */
+            stale_since: string | null;
+            /** Repaired At */
+            repaired_at: string | null;
+            /** Repaired By */
+            repaired_by: string | null;
+        };
+        /**
+         * RunRow
+         * @description A run in the ledger. version: number of the version of the job, none where it told none; is_new: it is the
+         *     first run of it.
+         */
+        RunRow: {
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            job: components["schemas"]["JobBrief"];
+            /** Parent */
+            parent: string | null;
+            parent_job: components["schemas"]["JobBrief"] | null;
+            /** State */
+            state: string;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Took */
+            took: number | null;
+            usual_took: components["schemas"]["UsualFact"] | null;
+            /** Rows */
+            rows: number | null;
+            usual_rows: components["schemas"]["UsualFact"] | null;
+            /** Bytes */
+            bytes: number | null;
+            /** Message */
+            message: string;
+            /** Who */
+            who: string;
+            /** Version */
+            version: number | null;
+            /** Is New */
+            is_new: boolean;
+            /** Events */
+            events: number;
+        };
+        /**
+         * RunsPage
+         * @description Runs found, the latest first; with counts of all that were found. facets: by name.
+         */
+        RunsPage: {
+            /** Items */
+            items: components["schemas"]["RunRow"][];
+            /** Total */
+            total: number;
+            /** Events */
+            events: number;
+            /** Next */
+            next: string | null;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /** Facets */
+            facets: {
+                [key: string]: components["schemas"]["RunFacet"][];
+            };
+            /** Buckets */
+            buckets: components["schemas"]["Bucket"][];
+        };
+        /**
+         * SideFact
+         * @description A dataset that a run has read or written. writer: the run that had written what it read, where known;
+         *     pattern: by which it was chosen.
+         */
+        SideFact: {
+            /** Dataset */
+            dataset: number | null;
+            /** Namespace */
+            namespace: string;
+            /** Name */
+            name: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "in" | "out";
+            /** Rows */
+            rows: number | null;
+            usual_rows: components["schemas"]["UsualFact"] | null;
+            /** Bytes */
+            bytes: number | null;
+            /** Version */
+            version: string;
+            /** Pattern */
+            pattern: string[];
+            /** Checks */
+            checks: [
+                string,
+                string,
+                boolean
+            ][];
+            /** Writer */
+            writer: string | null;
+            /** Writer State */
+            writer_state: string | null;
+            /** Written At */
+            written_at: string | null;
         };
         /**
          * SourceFact
@@ -1661,6 +2406,24 @@ export interface components {
             schedule?: string | null;
         };
         /**
+         * StaleFact
+         * @description A dataset or report that has older data because a run failed. hops: how far from what it writes.
+         */
+        StaleFact: {
+            /** Dataset */
+            dataset: number;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Kind */
+            kind: string;
+            /** Owner */
+            owner: string | null;
+            /** Hops */
+            hops: number;
+        };
+        /**
          * Step
          * @description One step of a trail: the code that carries values into a field.
          *
@@ -1684,6 +2447,23 @@ export interface components {
             line: number;
         };
         /**
+         * StepFact
+         * @description A job that must run for a dataset. after: places in the list of the jobs that must have run before.
+         */
+        StepFact: {
+            job: components["schemas"]["JobBrief"];
+            /** After */
+            after: number[];
+            /** Writes */
+            writes: string[];
+            /** Last Run */
+            last_run: string | null;
+            /** Last State */
+            last_state: string | null;
+            /** Last At */
+            last_at: string | null;
+        };
+        /**
          * SystemFact
          * @description A system with what is known of it.
          */
@@ -1702,6 +2482,28 @@ export interface components {
             placeholders: number;
             /** Scanned At */
             scanned_at: string | null;
+        };
+        /**
+         * Timetable
+         * @description Runs as lines between stations. left_out: how many of them are not drawn, because they are too many.
+         */
+        Timetable: {
+            /** Stations */
+            stations: string[];
+            /** Lines */
+            lines: components["schemas"]["Line"][];
+            /** Left Out */
+            left_out: number;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
         };
         /**
          * TryIn
@@ -1776,6 +2578,25 @@ export interface components {
             queries: number;
         };
         /**
+         * UsualFact
+         * @description What is usual for a number, of the last runs that told it. verdict: low or high where this one is not.
+         */
+        UsualFact: {
+            /** Low */
+            low: number;
+            /** Middle */
+            middle: number;
+            /** High */
+            high: number;
+            /** Runs */
+            runs: number;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "" | "low" | "high";
+        };
+        /**
          * WayStep
          * @description One step of how a value is made: same, renamed, computed, aggregated or constant, with what makes it.
          */
@@ -1788,25 +2609,6 @@ export interface components {
             name: string;
             /** Expression */
             expression: string;
-        };
-        /**
-         * Problem
-         * @description A problem as RFC 9457, section 3.1, has it.
-         */
-        Problem: {
-            /**
-             * Type
-             * @default about:blank
-             */
-            type: string;
-            /** Title */
-            title: string;
-            /** Status */
-            status: number;
-            /** Detail */
-            detail: string;
-            /** Instance */
-            instance: string;
         };
     };
     responses: {
@@ -1881,6 +2683,86 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    receive_event: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A RunEvent, JobEvent or DatasetEvent; the body may be packed (Content-Encoding: gzip). */
+        requestBody: {
+            content: {
+                "application/json": Record<string, never>;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            /** @description More events wait than are taken on; try again after the seconds of Retry-After. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    receive_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Events; the body may be packed (Content-Encoding: gzip). */
+        requestBody: {
+            content: {
+                "application/json": Record<string, never>[];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchAnswer"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            /** @description More events wait than are taken on; try again after the seconds of Retry-After. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            503: components["responses"]["Unavailable"];
+        };
+    };
     overview: {
         parameters: {
             query?: never;
@@ -2834,6 +3716,342 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    runs: {
+        parameters: {
+            query?: {
+                limit?: number;
+                cursor?: string | null;
+                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows). */
+                q?: string;
+                state?: string[] | null;
+                pipeline?: string[] | null;
+                who?: string[] | null;
+                wrote?: string[] | null;
+                since?: string | null;
+                until?: string | null;
+                job?: number | null;
+                dataset?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunsPage"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    timetable: {
+        parameters: {
+            query?: {
+                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows). */
+                q?: string;
+                state?: string[] | null;
+                pipeline?: string[] | null;
+                who?: string[] | null;
+                wrote?: string[] | null;
+                since?: string | null;
+                until?: string | null;
+                job?: number | null;
+                dataset?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Timetable"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    follow_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunFacts"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    children: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRow"][];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    run_events: {
+        parameters: {
+            query?: {
+                limit?: number;
+                cursor?: string | null;
+            };
+            header?: never;
+            path: {
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventsPage"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobFacts"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dataset: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderFact"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    searches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptSearchFact"][];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    keep_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptSearchIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    let_search_go: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -20,6 +20,11 @@ export const router = createRouter({
       component: () => import('@/features/lineage/LineageView.vue'),
     },
     {
+      path: '/runs',
+      name: 'runs',
+      component: () => import('@/features/runs/RunsView.vue'),
+    },
+    {
       path: '/sources/add',
       name: 'add source',
       meta: { place: 'sources' },

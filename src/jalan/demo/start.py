@@ -61,7 +61,7 @@ def serve(engine: Engine, frontend: Path, port: int, runner: Runner | None = Non
         signal.signal(number, stop)
     thread.start()
     address = engine.url.render_as_string(hide_password=False)
-    with worker.beside(address):
+    with worker.beside(address, logging.WARNING):
         if runner is not None:
             runner.open()
         while thread.is_alive():

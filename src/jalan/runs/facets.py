@@ -18,11 +18,12 @@ _WHO = ("user", "triggered_by", "USER", "LOGNAME")
 
 @dataclass(frozen=True, slots=True)
 class Caller:
-    """Who called a run. root: the run on top of all."""
+    """Who called a run. root, root_job: the run on top of all."""
 
     run: UUID
     job: Name
     root: UUID | None
+    root_job: Name | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +52,10 @@ def caller(run: RunFold) -> Caller | None:
     id_, namespace, name = _uuid(parent.get("runId")), _text(job.get("namespace")), _text(job.get("name"))
     if id_ is None or not namespace or not name:
         return None
-    return Caller(id_, (namespace, name), _uuid(_dict(root.get("run")).get("runId")))
+    top = _dict(root.get("job"))
+    root_job = _text(top.get("namespace")), _text(top.get("name"))
+    root_id = _uuid(_dict(root.get("run")).get("runId"))
+    return Caller(id_, (namespace, name), root_id, root_job if all(root_job) else None)
 
 
 def code(run: RunFold) -> Code | None:

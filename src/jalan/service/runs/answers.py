@@ -48,7 +48,7 @@ class RunRow(BaseModel):
     events: int
 
 
-class FacetCount(BaseModel):
+class RunFacet(BaseModel):
     """How many of the runs found have a value."""
 
     value: str
@@ -87,7 +87,7 @@ class RunsPage(BaseModel):
     next: str | None
     since: datetime
     until: datetime
-    facets: dict[str, list[FacetCount]]
+    facets: dict[str, list[RunFacet]]
     buckets: list[Bucket]
 
 
@@ -146,7 +146,7 @@ class StaleFact(BaseModel):
 
 
 class RunFacts(BaseModel):
-    """One run."""
+    """One run. stale: what has had older data because it failed, since when, and until which run repaired that."""
 
     row: RunRow
     root: UUID | None
@@ -173,6 +173,8 @@ class RunFacts(BaseModel):
     stale: list[StaleFact]
     stale_total: int
     stale_since: datetime | None
+    repaired_at: datetime | None
+    repaired_by: UUID | None
 
 
 class EventText(BaseModel):

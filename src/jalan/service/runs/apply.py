@@ -89,6 +89,9 @@ def _take(connection: Connection, read: list[Event]) -> None:
             before = callers.get(called.run, (called.job, began))
             callers[called.run] = (min(before[0], called.job), min(before[1], began))
     of_runs_jobs = {one.fold.job[1] for one in changed.values() if one.fold.job}
+    of_runs_jobs |= {
+        c.root_job for one in changed.values() if (c := facets.caller(one.fold)) is not None and c.root_job
+    }
     wanted = of_runs_jobs | {job for job, _ in callers.values()} | static.keys()
     jobs = _jobs(connection, wanted)
     for fold in [*(one.fold for one in changed.values()), *static.values()]:

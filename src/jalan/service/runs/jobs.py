@@ -42,9 +42,7 @@ def job_facts(context: Context, job_id: int) -> JobFacts:
         job=JobBrief(id=job.id, namespace=job.namespace, name=job.name),
         description=str((told.get("documentation") or {}).get("description") or ""),
         owner=job.owner or "",
-        job_type=" · ".join(
-            str(kind[key]) for key in ("processingType", "integration", "jobType") if kind.get(key)
-        ),
+        job_type=", ".join(str(kind[key]) for key in ("processingType", "integration", "jobType") if kind.get(key)),
         schedule=job.schedule,
         versions=versions,
         versions_total=total,

@@ -29,14 +29,13 @@ from jalan.runs.usual import usual
 from jalan.service.context import Context
 from jalan.service.cursors import BadCursor, pack, unpack
 from jalan.service.errors import Invalid
-from jalan.service.runs.answers import Bucket, FacetCount, JobBrief, RunRow, RunsPage, UsualFact
+from jalan.service.runs.answers import Bucket, JobBrief, RunFacet, RunRow, RunsPage, UsualFact
 from jalan.store.schema import Container, Dataset, DatasetName, EventRow, Field, Job, JobVersion, Run, RunDataset
 
 USUAL_OF = 30  # runs
 _BUCKETS = 120
 _FACET_VALUES = 12
 _NOBODY = "nobody"
-_NO_PIPELINE = "no pipeline"
 _parent_job = aliased(Job)
 
 
@@ -160,8 +159,7 @@ def _chosen(name: str, values: Sequence[str]) -> ColumnElement[bool]:
         return Run.who.in_(["" if value == _NOBODY else value for value in values])
     if name == "pipeline":
         ids = [int(value) for value in values if value.isdecimal() and len(value) < 10]
-        none = Run.parent_job_id.is_(None) if _NO_PIPELINE in values else literal(False)
-        return or_(Run.parent_job_id.in_(ids), none)
+        return Run.root_job_id.in_(ids)
     if name == "wrote":
         containers = [int(value) for value in values if value.isdecimal() and len(value) < 10]
         datasets = select(Dataset.id).where(Dataset.container_id.in_(containers))
@@ -294,17 +292,17 @@ def _versions(session: Session, jobs: set[int]) -> dict[tuple[int, str], tuple[i
 
 def _counted(
     session: Session, conditions: Sequence[ColumnElement[bool]]
-) -> tuple[int, int, dict[str, list[FacetCount]]]:
-    hit = select(Run.id, Run.state, Run.parent_job_id, Run.who, Run.events).where(*conditions).cte("hit")
+) -> tuple[int, int, dict[str, list[RunFacet]]]:
+    hit = select(Run.id, Run.state, Run.root_job_id, Run.who, Run.events).where(*conditions).cte("hit")
     queries = [
         select(
             literal("state").label("facet"), hit.c.state.label("value"), hit.c.state.label("label"), func.count()
         ).group_by(hit.c.state),
         select(literal("who"), hit.c.who, hit.c.who, func.count()).group_by(hit.c.who),
-        select(literal("pipeline"), cast(hit.c.parent_job_id, String), func.max(Job.name), func.count())
+        select(literal("pipeline"), cast(Job.id, String), Job.name, func.count())
         .select_from(hit)
-        .outerjoin(Job, Job.id == hit.c.parent_job_id)
-        .group_by(hit.c.parent_job_id),
+        .join(Job, Job.id == hit.c.root_job_id)
+        .group_by(Job.id),
         select(literal("wrote"), cast(Container.id, String), Container.path, func.count(func.distinct(hit.c.id)))
         .select_from(hit)
         .join(RunDataset, and_(RunDataset.run == hit.c.id, RunDataset.side == "out"))
@@ -314,20 +312,16 @@ def _counted(
         .group_by(Container.id, Container.path),
         select(literal("events"), literal(""), literal(""), func.coalesce(func.sum(hit.c.events), 0)),
     ]
-    found: dict[str, list[FacetCount]] = {"state": [], "pipeline": [], "who": [], "wrote": []}
+    found: dict[str, list[RunFacet]] = {"state": [], "pipeline": [], "who": [], "wrote": []}
     events = 0
     union = queries[0].union_all(*queries[1:])
     for facet, value, label, count in session.execute(union):
         if facet == "events":
             events = int(count)
         elif facet == "who":
-            found["who"].append(FacetCount(value=value or _NOBODY, label=value or _NOBODY, count=count))
-        elif facet == "pipeline":
-            found["pipeline"].append(
-                FacetCount(value=value or _NO_PIPELINE, label=label or _NO_PIPELINE, count=count)
-            )
+            found["who"].append(RunFacet(value=value or _NOBODY, label=value or _NOBODY, count=count))
         else:
-            found[facet].append(FacetCount(value=value, label=label, count=count))
+            found[facet].append(RunFacet(value=value, label=label, count=count))
     total = sum(one.count for one in found["state"])
     for values in found.values():
         values.sort(key=lambda one: (-one.count, one.label))

@@ -45,6 +45,7 @@ def run_facts(context: Context, run_id: UUID) -> RunFacts:
     code = facets.code(fold)
     query, address = facets.outside(fold)
     stale, total, since = _stale(context, run)
+    repaired = _repaired(session, run) if stale else None
     return RunFacts(
         row=as_rows(session, [found])[0],
         root=run.root,
@@ -56,7 +57,7 @@ def run_facts(context: Context, run_id: UUID) -> RunFacts:
         query=query,
         address=address,
         parameters=facets.parameters(fold),
-        job_type=" · ".join(filter(None, facets.job_type(fold))),
+        job_type=", ".join(filter(None, facets.job_type(fold))),
         description=_text((told.get("documentation") or {}).get("description")),
         owner=_owner(told.get("ownership")) or job.owner or "",
         place=code.place if code else "",
@@ -71,6 +72,8 @@ def run_facts(context: Context, run_id: UUID) -> RunFacts:
         stale=stale,
         stale_total=total,
         stale_since=since,
+        repaired_at=repaired.ended_at if repaired else None,
+        repaired_by=repaired.run_id if repaired else None,
     )
 
 
@@ -264,14 +267,18 @@ def _names(kept: list[Any]) -> set[tuple[str, str]]:
 # --- what is stale ---------------------------------------------------------------------------------------
 
 
+def _repaired(session: Session, run: Run) -> Any:
+    """The first run of the same job after this one that went well."""
+    query = select(Run.run_id, Run.ended_at).where(
+        Run.job_id == run.job_id, Run.state == "done", Run.started_at > run.started_at
+    )
+    return session.execute(query.order_by(Run.started_at).limit(1)).first()
+
+
 def _stale(context: Context, run: Run) -> tuple[list[StaleFact], int, datetime | None]:
-    """What has older data because a run failed: all that lies downstream of what it would have written, as long as
-    no later run of the job went well."""
+    """What had older data because a run failed: all that lies downstream of what it would have written."""
     session = context.session
     if run.state not in ("failed", "stopped"):
-        return [], 0, None
-    later = select(Run.id).where(Run.job_id == run.job_id, Run.state == "done", Run.started_at > run.started_at)
-    if session.scalars(later.limit(1)).first() is not None:
         return [], 0, None
     before = last_good(session, run)
     query = (

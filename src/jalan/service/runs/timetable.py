@@ -3,6 +3,7 @@
 from collections import Counter
 from typing import Any
 
+import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
@@ -41,6 +42,8 @@ def timetable(context: Context, search: Search) -> Timetable:
         wrote = mine.get("out") or usual.get(row.job_id, {}).get("out") or []
         ends[row.id] = (read, wrote)
         flows.update((one, other) for one in read for other in wrote)
+    # What no run tells of, such as tables that stand for those of another server, is in the graph.
+    flows.update(_linked(context, [row.id for row in rows], flows))
     stations = _kept(flows, ends)
     places = {name: n for n, name in enumerate(stations)}
     lines = []
@@ -66,6 +69,32 @@ def _line(row: Any, first: int, last: int) -> Line:
         from_station=first,
         to_station=last,
     )
+
+
+def _linked(context: Context, runs: list[int], known: Counter[tuple[str, str]]) -> Counter[tuple[str, str]]:
+    """How often stations are linked in the graph, of the datasets that runs touch."""
+    query = (
+        select(Dataset.id, Container.path, Dataset.kind, DatasetName.name, DatasetName.namespace)
+        .select_from(DatasetName)
+        .join(RunDataset, RunDataset.name_id == DatasetName.id)
+        .join(Dataset, Dataset.id == DatasetName.dataset_id)
+        .join(Container, Container.id == Dataset.container_id)
+        .where(RunDataset.run.in_(runs))
+        .distinct()
+    )
+    view, stations = context.graph, {}
+    for id_, path, kind, name, namespace in context.session.execute(query):
+        stations[view.graph.dataset_position(id_)] = _station(path, kind, name, namespace)
+    stations.pop(-1, None)
+    touched = np.array(sorted(stations), dtype=np.int32)
+    beside, where = view.pairs.beside(touched, downstream=True)
+    found: Counter[tuple[str, str]] = Counter()
+    for one, other in zip(touched[where].tolist(), beside.tolist(), strict=True):
+        if other in stations:
+            pair = (stations[one], stations[other])
+            if pair not in known:
+                found[pair] += 1
+    return found
 
 
 def _kept(flows: Counter[tuple[str, str]], ends: dict[int, tuple[list[str], list[str]]]) -> list[str]:

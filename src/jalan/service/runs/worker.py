@@ -1,11 +1,12 @@
 """Takes received events into runs and into the catalogue, in a process of its own.
 
-    python -m jalan.service.runs.worker
+    python -m jalan.service.runs.worker [LEVEL]
 
 The store stands in the environment (``JALAN_STORE``). It works until its input ends, so it never outlives whoever
 started it. Several may run over one store: one works, the others wait to take over.
 """
 
+import logging
 import os
 import subprocess
 import sys
@@ -90,15 +91,15 @@ class Worker:
 
 
 @contextmanager
-def beside(store: str) -> Iterator[None]:
-    """Let a worker run beside, begun again should it die, until the end of the block."""
+def beside(store: str, level: int = logging.INFO) -> Iterator[None]:
+    """Let a worker run beside, begun again should it die, until the end of the block. level: the least it logs."""
     ended = threading.Event()
     running: list[subprocess.Popen[bytes]] = []
 
     def keep() -> None:
         while not ended.is_set():
             process = subprocess.Popen(
-                [sys.executable, "-m", "jalan.service.runs.worker"],
+                [sys.executable, "-m", "jalan.service.runs.worker", str(level)],
                 # The address has a password, so it goes by the environment, which other users cannot see.
                 env={**os.environ, "JALAN_STORE": store},
                 stdin=subprocess.PIPE,
@@ -128,7 +129,7 @@ def beside(store: str) -> Iterator[None]:
 
 def main() -> None:
     """Work until the input ends."""
-    configure()
+    configure(int(sys.argv[1]) if len(sys.argv) > 1 else logging.INFO)
     settings = Settings()
     worker = Worker(settings.store, settings.keep_events_days)
 

@@ -129,8 +129,9 @@ def write_callers(connection: Connection, callers: dict[UUID, tuple[int, datetim
         "state": UNKNOWN,
     }
     connection.exec_driver_sql(
-        "insert into run (run_id, job_id, state, started_at, last_at, message, who, code, events, words, fold) "
-        "select w.run, w.job, %(state)s, w.at, w.at, '', '', '', 0, "
+        "insert into run "
+        "(run_id, job_id, root_job_id, state, started_at, last_at, message, who, code, events, words, fold) "
+        "select w.run, w.job, w.job, %(state)s, w.at, w.at, '', '', '', 0, "
         "left(lower(j.namespace || ' ' || j.name || ' ' || w.run), 4000), '{}'::jsonb "
         "from unnest(%(run)s::uuid[], %(job)s::int[], %(at)s::timestamptz[]) as w (run, job, at) "
         "join job j on j.id = w.job on conflict (run_id) do update "
@@ -182,6 +183,7 @@ def _row(run: UUID, known: Known, jobs: dict[Name, int]) -> dict[str, Any]:
         "parent": called.run if called else None,
         "root": called.root if called else None,
         "parent_job_id": jobs[called.job] if called else None,
+        "root_job_id": jobs[(called.root_job or called.job) if called else found.job[1]],
         "state": found.state,
         "started_at": started,
         "ended_at": ended,

@@ -77,7 +77,8 @@ class Run(Base):
     """A run of a job: the state that its events add up to.
 
     run_id: by which producers know it. A run that so far only others have spoken of has no events.
-    parent, root: the run that called it, and the one on top of all, by their ``run_id``.
+    parent, root: the run that called it, and the one on top of all, by their ``run_id``. root_job_id: its own job
+    where nobody called it.
     took: seconds. rows, bytes: written, where it says. code, version: words for the code and the version of the
     job, see ``jalan.runs.versions``. words: what it is found by. fold: see ``jalan.runs.fold``.
     """
@@ -97,6 +98,7 @@ class Run(Base):
     parent: Mapped[UUID | None]
     root: Mapped[UUID | None]
     parent_job_id: Mapped[int | None] = mapped_column(reference("job.id"))
+    root_job_id: Mapped[int] = mapped_column(reference("job.id"))
     state: Mapped[str]
     started_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]

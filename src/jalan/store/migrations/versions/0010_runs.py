@@ -66,6 +66,7 @@ def upgrade() -> None:
         sa.Column("parent", sa.Uuid(), nullable=True),
         sa.Column("root", sa.Uuid(), nullable=True),
         sa.Column("parent_job_id", sa.Integer(), nullable=True),
+        sa.Column("root_job_id", sa.Integer(), nullable=False),
         sa.Column("state", sa.String(), nullable=False),
         sa.Column("started_at", _TIME, nullable=False),
         sa.Column("ended_at", _TIME, nullable=True),
@@ -84,6 +85,7 @@ def upgrade() -> None:
         sa.UniqueConstraint("run_id", name="uq_run_run_id"),
         _to("run", "job_id", "job.id"),
         _to("run", "parent_job_id", "job.id"),
+        _to("run", "root_job_id", "job.id"),
     )
     op.execute("create index ix_run_started on run (started_at desc, id desc)")
     op.execute("create index ix_run_job_started on run (job_id, started_at desc)")

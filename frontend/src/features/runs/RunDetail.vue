@@ -1,0 +1,390 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { api, type Schemas } from '@/api/client'
+import { useAsked } from '@/shared/composables/useAsked'
+import { count, exact, plural } from '@/shared/format/humane'
+import RunTree from './RunTree.vue'
+import UsualMark from './UsualMark.vue'
+import { clock, shortJob, size, stateOf, took } from './words'
+
+const props = defineProps<{ run: string }>()
+const emit = defineEmits<{ open: [run: string] }>()
+const { data, error } = useAsked(
+  () => ['run', props.run],
+  (signal) => api.run(props.run, signal),
+)
+const showTexts = ref(false)
+const showTree = ref(false)
+const showTrace = ref(false)
+const events = ref<Schemas['EventsPage']['items'] | null>(null)
+const eventsNext = ref<string | null>(null)
+const refused = ref('')
+const copied = ref<number | null>(null)
+
+async function loadEvents() {
+  if (events.value && !eventsNext.value) {
+    events.value = null
+    return
+  }
+  try {
+    const page = await api.runEvents(props.run, eventsNext.value ?? undefined)
+    events.value = [...(events.value ?? []), ...page.items]
+    eventsNext.value = page.next
+    refused.value = ''
+  } catch (reason) {
+    refused.value = reason instanceof Error ? reason.message : 'The events could not be read.'
+  }
+}
+function pretty(raw: string): string {
+  // Numbers beyond what a browser counts exactly would be changed by reading them.
+  if (/\d{16}/.test(raw)) return raw
+  try {
+    return JSON.stringify(JSON.parse(raw), null, 2)
+  } catch {
+    return raw
+  }
+}
+async function copy(n: number, raw: string) {
+  await navigator.clipboard.writeText(raw)
+  copied.value = n
+}
+
+const row = computed(() => data.value?.row ?? null)
+const sides = computed(() => data.value?.sides ?? [])
+const reads = computed(() => sides.value.filter((one) => one.side === 'in'))
+const writes = computed(() => sides.value.filter((one) => one.side === 'out'))
+const target = computed(() => writes.value.find((one) => one.dataset !== null)?.dataset ?? null)
+const changed = computed(() => {
+  const found = data.value?.changes
+  if (!found) return []
+  const lines: string[] = []
+  for (const [names, words] of [
+    [found.inputs_added, 'also reads'],
+    [found.inputs_gone, 'no longer reads'],
+    [found.outputs_added, 'also writes'],
+    [found.outputs_gone, 'no longer writes'],
+  ] as const)
+    if (names.length) lines.push(`${words} ${names.map(lastParts).join(', ')}`)
+  return lines
+})
+function lastParts(name: string): string {
+  return name.split('.').slice(-2).join('.')
+}
+</script>
+
+<template>
+  <div class="detail">
+    <p v-if="error" class="state bad" role="alert">{{ error }}</p>
+    <p v-else-if="!data || !row" class="mute">Reading the run…</p>
+    <template v-else>
+      <section class="said">
+        <template v-if="row.message">
+          <h3>What it said</h3>
+          <pre class="message">{{ row.message }}</pre>
+          <button v-if="data.trace" class="link" @click="showTrace = !showTrace">
+            {{ showTrace ? 'hide the trace' : 'the whole trace' }}
+          </button>
+          <pre v-if="showTrace" class="message trace">{{ data.trace }}</pre>
+        </template>
+        <template v-if="data.changes">
+          <h3>Changed since the last good run</h3>
+          <p v-if="data.changes.code">
+            the code, since
+            <span :title="exact(data.changes.at)">{{ clock(data.changes.at) }}</span>
+            <button class="link" @click="showTexts = !showTexts">
+              {{ showTexts ? 'hide the texts' : 'see both texts' }}
+            </button>
+          </p>
+          <p v-for="line in changed" :key="line">{{ line }}</p>
+        </template>
+        <p v-else-if="row.state === 'failed'" class="mute">
+          Code, inputs and outputs are those of the last good run.
+        </p>
+        <h3>Where it stood</h3>
+        <p>
+          <template v-for="caller in data.callers" :key="caller.run">
+            <button class="link" @click="emit('open', caller.run)">{{ caller.job.name }}</button>
+            <span class="mute after">{{ stateOf(caller.state).word }} ▸</span>
+          </template>
+          <b>{{ shortJob(row.job.name, row.parent_job?.name) }}</b>
+          <span v-if="!data.callers.length" class="mute">, called by nobody that told of it</span>
+        </p>
+        <p v-if="data.children_total">
+          <button class="link" @click="showTree = !showTree">
+            {{ showTree ? 'hide' : 'show' }} the {{ plural(data.children_total, 'run') }} that it
+            called
+          </button>
+        </p>
+        <RunTree v-if="showTree" :run="run" :caller="row.job.name" @open="emit('open', $event)" />
+      </section>
+
+      <section>
+        <h3>Read and wrote</h3>
+        <table v-if="sides.length" class="sides">
+          <tr v-for="one in reads" :key="`in ${one.namespace} ${one.name}`">
+            <td>
+              <RouterLink
+                v-if="one.dataset !== null"
+                :to="{ name: 'lineage', params: { dataset: String(one.dataset) } }"
+                :title="`${one.namespace} ${one.name}`"
+                >{{ lastParts(one.name) }}</RouterLink
+              >
+              <span v-else :title="`${one.namespace} ${one.name}`">{{ lastParts(one.name) }}</span>
+              <small v-if="one.pattern.length" class="mute"> by {{ one.pattern.join(', ') }}</small>
+            </td>
+            <td>
+              <UsualMark
+                :value="one.rows"
+                :usual="one.usual_rows"
+                :say="(n) => count(Math.round(n))"
+              >
+                {{ one.rows === null ? '' : `${count(one.rows)} rows` }}
+              </UsualMark>
+            </td>
+            <td>
+              <button v-if="one.writer" class="link" @click="emit('open', one.writer)">
+                written {{ clock(one.written_at ?? '') }}
+              </button>
+              <span v-if="one.writer_state && one.writer_state !== 'done'" class="state bad">
+                by a run that {{ stateOf(one.writer_state).word }}
+              </span>
+            </td>
+          </tr>
+          <tr v-for="one in writes" :key="`out ${one.namespace} ${one.name}`">
+            <td>
+              →
+              <RouterLink
+                v-if="one.dataset !== null"
+                :to="{ name: 'lineage', params: { dataset: String(one.dataset) } }"
+                :title="`${one.namespace} ${one.name}`"
+                >{{ lastParts(one.name) }}</RouterLink
+              >
+              <span v-else :title="`${one.namespace} ${one.name}`">{{ lastParts(one.name) }}</span>
+            </td>
+            <td>
+              <UsualMark
+                :value="one.rows"
+                :usual="one.usual_rows"
+                :say="(n) => count(Math.round(n))"
+              >
+                {{ one.rows === null ? 'rows not told' : `${count(one.rows)} rows` }}
+              </UsualMark>
+            </td>
+            <td class="mute">{{ one.bytes === null ? '' : size(one.bytes) }}</td>
+          </tr>
+        </table>
+        <p v-else class="mute">
+          {{
+            data.children_total
+              ? 'What it called has read and written; it did nothing itself.'
+              : 'Its events name no dataset.'
+          }}
+        </p>
+        <template v-for="one in sides" :key="`${one.side} ${one.name}`">
+          <p v-for="[check, column, held] in one.checks" :key="`${check} ${column}`">
+            <span class="state" :class="held ? 'good' : 'bad'">{{ held ? '✓' : '✕' }}</span>
+            {{ check }} {{ column }} <span class="mute">of {{ lastParts(one.name) }}</span>
+          </p>
+        </template>
+        <p v-if="target !== null" class="ways">
+          <RouterLink :to="{ name: 'lineage', params: { dataset: String(target) } }"
+            >on the lineage</RouterLink
+          >
+          <RouterLink :to="{ name: 'runs', query: { q: `job:${row.job.name}`, span: '90 days' } }"
+            >all its runs</RouterLink
+          >
+          <a v-if="data.address" :href="data.address" target="_blank" rel="noreferrer noopener"
+            >where it ran</a
+          >
+        </p>
+      </section>
+
+      <section>
+        <template v-if="data.stale_total">
+          <h3>
+            Stale because of it<template v-if="data.stale_since"
+              >, as of
+              <span :title="exact(data.stale_since)">{{ clock(data.stale_since) }}</span></template
+            >
+          </h3>
+          <p class="stale">
+            <template v-for="(one, n) in data.stale.slice(0, 8)" :key="one.dataset">
+              <template v-if="n">, </template>
+              <RouterLink
+                :to="{ name: 'lineage', params: { dataset: String(one.dataset) } }"
+                :title="`${one.kind}, ${plural(one.hops, 'hop')} away${one.owner ? `, ${one.owner}` : ''}`"
+                >{{ one.title }}</RouterLink
+              >
+            </template>
+            <template v-if="data.stale_total > 8"> and {{ data.stale_total - 8 }} more</template>
+          </p>
+          <p class="mute">
+            {{ plural(data.stale.filter((one) => one.kind === 'report').length, 'report') }} among
+            the nearest {{ data.stale.length }}
+          </p>
+        </template>
+        <h3>Facts</h3>
+        <dl>
+          <template v-if="row.ended_at">
+            <dt>took</dt>
+            <dd>
+              {{ row.took === null ? '' : took(row.took) }}, until
+              <span :title="exact(row.ended_at)">{{ clock(row.ended_at) }}</span>
+            </dd>
+          </template>
+          <template v-for="(value, name) in data.parameters" :key="name">
+            <dt>{{ name }}</dt>
+            <dd class="mono">{{ value }}</dd>
+          </template>
+          <template v-if="data.owner">
+            <dt>owner</dt>
+            <dd>{{ data.owner }}</dd>
+          </template>
+          <template v-if="data.place">
+            <dt>code</dt>
+            <dd class="mono">{{ data.place }} {{ data.revision.slice(0, 10) }}</dd>
+          </template>
+          <template v-if="data.engine || data.job_type">
+            <dt>kind</dt>
+            <dd>{{ [data.job_type, data.engine].filter(Boolean).join(', ') }}</dd>
+          </template>
+          <dt>run</dt>
+          <dd class="mono id">{{ run }}</dd>
+        </dl>
+        <p>
+          <button class="link" @click="loadEvents">
+            {{
+              events
+                ? eventsNext
+                  ? 'more events'
+                  : 'hide the events'
+                : `${plural(row.events, 'event')} as received`
+            }}
+          </button>
+        </p>
+        <p v-if="refused" class="state bad" role="alert">{{ refused }}</p>
+      </section>
+
+      <section v-if="showTexts && data.changes" class="wide texts">
+        <div>
+          <h3>Then</h3>
+          <pre class="mono">{{ data.changes.before }}</pre>
+        </div>
+        <div>
+          <h3>In this run</h3>
+          <pre class="mono">{{ data.changes.after }}</pre>
+        </div>
+      </section>
+      <section v-for="(plan, name) in data.plans" :key="name" class="wide">
+        <details>
+          <summary>{{ name }}</summary>
+          <pre class="mono">{{ JSON.stringify(plan, null, 2) }}</pre>
+        </details>
+      </section>
+      <section v-if="events" class="wide">
+        <details v-for="(one, n) in events" :key="n">
+          <summary>
+            <b>{{ one.type }}</b> <span :title="exact(one.at)">{{ clock(one.at) }}</span>
+            <span class="mute"> {{ size(one.size) }}</span>
+            <button class="link" @click.prevent="copy(n, one.raw)">
+              {{ copied === n ? 'copied' : 'copy' }}
+            </button>
+          </summary>
+          <pre class="mono">{{ pretty(one.raw) }}</pre>
+        </details>
+      </section>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.detail {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1.15fr) minmax(0, 0.9fr);
+  gap: 6px 28px;
+  padding: 6px 12px 16px 84px;
+  background: var(--sheet);
+}
+h3 {
+  font-size: 11px;
+  color: var(--mute);
+  margin: 8px 0 2px;
+}
+p {
+  margin: 0 0 2px;
+}
+.wide {
+  grid-column: 1 / -1;
+}
+.message {
+  font: 12px/1.5 var(--mono);
+  color: var(--brick);
+  margin: 0;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+}
+.trace {
+  max-height: 220px;
+  overflow: auto;
+}
+.sides {
+  border-collapse: collapse;
+  width: 100%;
+}
+.sides td {
+  padding: 1px 12px 1px 0;
+  vertical-align: top;
+  overflow-wrap: anywhere;
+}
+.after {
+  margin: 0 4px;
+}
+.ways {
+  display: flex;
+  gap: 16px;
+  margin-top: 6px;
+}
+dl {
+  display: grid;
+  grid-template-columns: max-content minmax(0, 1fr);
+  gap: 1px 12px;
+  margin: 0;
+}
+dt {
+  color: var(--mute);
+}
+dd {
+  margin: 0;
+  overflow-wrap: anywhere;
+}
+.mono {
+  font-family: var(--mono);
+  font-size: 12px;
+}
+.id {
+  user-select: all;
+}
+.texts {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 20px;
+}
+.wide pre {
+  max-height: 320px;
+  overflow: auto;
+  background: var(--paper);
+  padding: 8px 10px;
+  margin: 4px 0;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+}
+summary {
+  cursor: pointer;
+}
+@media (width <= 1100px) {
+  .detail {
+    grid-template-columns: minmax(0, 1fr);
+    padding-left: 20px;
+  }
+}
+</style>
