@@ -1,0 +1,134 @@
+"""The ledger over HTTP: found by what people remember of a run; what is usual; what is stale."""
+
+import random
+from typing import Any
+
+import pytest
+from sqlalchemy import Engine
+
+from jalan.service.runs.worker import work_through
+from jalan.web.app import create_app
+from tests.events import BEGUN, event, night, run_id, send
+from tests.web.test_api import Client
+
+NIGHTS = 8
+SINCE = {"since": "2026-11-01T00:00:00Z", "until": "2026-12-31T00:00:00Z"}
+
+
+@pytest.fixture
+def client(store: Engine) -> Client:
+    dice = random.Random(1)
+    failing = {6: "nightly.core", 3: "nightly.mart"}
+    bodies = [one for n in range(NIGHTS) for one in night(n * 10 + 1, n, dice, failing.get(n, ""))]
+    send(store, [*bodies, event("START", 900, "gates", 7 * 24 * 60)])
+    work_through(store)
+    return Client(create_app(store))
+
+
+def names(page: dict[str, Any]) -> list[tuple[str, str]]:
+    return [(row["job"]["name"], row["state"]) for row in page["items"]]
+
+
+def test_runs_are_found_by_words_states_data_and_time(client: Client) -> None:
+    def found(q: str, **more: Any) -> list[tuple[str, str]]:
+        return names(client.json("/api/v1/runs", q=q, limit=100, **{**SINCE, **more}))
+
+    assert found("nightly.c* failed") == [("nightly.core", "failed")]
+    assert found("fare does not exist") == [("nightly.core", "failed"), ("nightly.mart", "failed")]
+    assert len(found('"fare does not exist" job:*.mart')) == 1
+    assert len(found("wrote:*core.fares")) == NIGHTS - 1
+    assert len(found("read:core.fares")) == NIGHTS - 2
+    assert found("running") == [("gates", "running")]
+    assert found(f"run:{run_id(62)}") == [("nightly.tidy", "done")]
+    assert found("longer:8m done job:nightly") == found("rows:900 longer:8m") + [("nightly", "done")] * 6
+    assert found("100%_") == []  # signs of LIKE are signs here
+    assert len(found("", until=BEGUN.isoformat())) == 1
+    for wrong in ("longer:soon", "rows:many"):
+        answer = client.get("/api/v1/runs", q=wrong)
+        assert answer.status_code == 422
+        assert "expected a" in answer.json()["detail"]
+
+
+def test_counts_are_of_all_that_is_found_and_pages_lose_nothing(client: Client) -> None:
+    page = client.json("/api/v1/runs", limit=5, **SINCE)
+    seen = names(page)
+    assert page["total"] == 32
+    assert {one["value"]: one["count"] for one in page["facets"]["state"]} == {
+        "done": 25,
+        "failed": 4,
+        "running": 1,
+    }
+    assert [(one["label"], one["count"]) for one in page["facets"]["pipeline"]] == [("nightly", 31), ("gates", 1)]
+    assert sum(b["done"] + b["failed"] + b["running"] + b["other"] for b in page["buckets"]) == 32
+    while page["next"]:
+        page = client.json("/api/v1/runs", limit=5, cursor=page["next"], **SINCE)
+        seen += names(page)
+    assert len(seen) == 32
+    (pipeline,) = [one["value"] for one in page["facets"]["pipeline"] if one["label"] == "nightly"]
+    narrowed = client.json("/api/v1/runs", state="failed", pipeline=pipeline, **SINCE)
+    assert narrowed["total"] == 4
+    assert client.get("/api/v1/runs", cursor="sand").status_code == 400
+
+
+def test_a_run_tells_what_is_usual_what_changed_and_what_is_stale(client: Client) -> None:
+    failed = client.json(f"/api/v1/runs/{run_id(63)}")
+    assert failed["row"]["message"] == "column fare does not exist"
+    assert [one["job"]["name"] for one in failed["callers"]] == ["nightly"]
+    # Repaired by the run of the next night.
+    assert failed["repaired_by"] == run_id(73)
+    assert {one["name"] for one in failed["stale"]} == {"strait.core.fares", "strait.mart.board"}
+    good = client.json(f"/api/v1/runs/{run_id(74)}")
+    assert good["row"]["usual_rows"]["verdict"] == ""
+    assert good["row"]["usual_rows"]["runs"] == 5
+    reads = {one["name"]: one for one in good["sides"] if one["side"] == "in"}
+    assert reads["strait.core.fares"]["writer"] == run_id(73)
+    children = client.json(f"/api/v1/runs/{run_id(71)}/children")
+    assert [one["job"]["name"] for one in children] == ["nightly.tidy", "nightly.core", "nightly.mart"]
+    events = client.json(f"/api/v1/runs/{run_id(74)}/events/received")["items"]
+    assert [one["type"] for one in events] == ["COMPLETE", "START"]
+    assert client.get(f"/api/v1/runs/{run_id(12345)}").status_code == 404
+
+
+def test_a_job_has_versions_and_callers(client: Client) -> None:
+    page = client.json("/api/v1/runs", q="nightly.core done", limit=1, **SINCE)
+    job = client.json(f"/api/v1/jobs/{page['items'][0]['job']['id']}")
+    assert [(one["job"]["name"], one["runs"]) for one in job["called_by"]] == [("nightly", NIGHTS)]
+    assert job["versions_total"] == 1
+    assert job["versions"][0]["runs"] == NIGHTS - 1
+
+
+def test_what_must_run_for_a_dataset_stands_in_order(client: Client) -> None:
+    board = client.json("/api/v1/find", q="mart.board")[0]
+    order = client.json(f"/api/v1/datasets/{board['dataset']}/order")
+    assert [one["job"]["name"] for one in order["steps"]] == ["nightly.tidy", "nightly.core", "nightly.mart"]
+    assert [one["after"] for one in order["steps"]] == [[], [0], [1]]
+    assert [one["last_state"] for one in order["steps"]] == ["done", "done", "done"]
+    assert set(order["origins"]) == {"landing.tickets", "core.ports"}
+
+
+def test_the_timetable_has_the_stations_in_the_order_of_the_data(client: Client) -> None:
+    table = client.json("/api/v1/runs/timetable", **SINCE)
+    assert table["stations"] == ["landing", "tidy", "core", "mart"]
+    failed = [one for one in table["lines"] if one["state"] == "failed"]
+    assert {(one["job"], one["from_station"], one["to_station"]) for one in failed} == {
+        ("nightly.core", 1, 2),
+        ("nightly.mart", 2, 3),
+    }
+
+
+def test_searches_are_kept_under_a_name(client: Client, store: Engine) -> None:
+    from jalan.service.context import Context
+    from jalan.service.errors import Conflict, Invalid
+    from jalan.service.runs import kept
+
+    context = Context(store, "quay")
+    number = kept.keep_search(context, "failed this week", {"q": "failed", "span": "week"})
+    assert [(one["name"], one["query"]["q"]) for one in client.json("/api/v1/searches")] == [
+        ("failed this week", "failed")
+    ]
+    with pytest.raises(Conflict):
+        kept.keep_search(context, "failed this week", {})
+    with pytest.raises(Invalid, match=r"query\.colour"):
+        kept.keep_search(context, "x", {"colour": 1})
+    kept.let_go(context, number)
+    assert client.json("/api/v1/searches") == []
