@@ -170,6 +170,12 @@ function recall(one: Schemas['KeptSearchFact']) {
   now.value = new Date()
   void router.push({ query: one.query as LocationQueryRaw })
 }
+/** Facets are counted of the latest runs, where there are very many. */
+function facetsOf(facet: Facet): string | undefined {
+  const page = data.value
+  if (!page || facet === 'state' || page.facets_of >= page.total) return undefined
+  return `counted of the latest ${count(page.facets_of)}`
+}
 function label(facet: Facet, one: Schemas['RunFacet']): string {
   return facet === 'state'
     ? `${stateOf(one.value).mark} ${stateOf(one.value).word}`
@@ -208,7 +214,7 @@ function label(facet: Facet, one: Schemas['RunFacet']): string {
     <aside aria-label="Narrow down">
       <section v-for="facet in FACETS" :key="facet">
         <template v-if="data?.facets[facet]?.length">
-          <h2>{{ TITLES[facet] }}</h2>
+          <h2 :title="facetsOf(facet)">{{ TITLES[facet] }}</h2>
           <label v-for="one in data.facets[facet]" :key="one.value">
             <input
               type="checkbox"

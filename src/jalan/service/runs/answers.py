@@ -79,7 +79,10 @@ class Line(BaseModel):
 
 
 class RunsPage(BaseModel):
-    """Runs found, the latest first; with counts of all that were found. facets: by name."""
+    """Runs found, the latest first; the first page with counts of all that were found.
+
+    facets: by name; those of state are of all, the others of the latest ``facets_of`` runs.
+    """
 
     items: list[RunRow]
     total: int
@@ -88,6 +91,7 @@ class RunsPage(BaseModel):
     since: datetime
     until: datetime
     facets: dict[str, list[RunFacet]]
+    facets_of: int
     buckets: list[Bucket]
 
 

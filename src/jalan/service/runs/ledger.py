@@ -1,5 +1,6 @@
 """The ledger of runs: found by words, states, jobs, data and time; counted, page by page."""
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
@@ -7,7 +8,6 @@ from typing import Any
 
 from sqlalchemy import (
     ColumnElement,
-    Float,
     Select,
     String,
     and_,
@@ -35,6 +35,7 @@ from jalan.store.schema import Container, Dataset, DatasetName, EventRow, Field,
 USUAL_OF = 30  # runs
 _BUCKETS = 120
 _FACET_VALUES = 12
+_FACETS_OF = 10_000  # the latest runs, of which facets are counted
 _NOBODY = "nobody"
 _parent_job = aliased(Job)
 
@@ -64,16 +65,18 @@ def runs(context: Context, search: Search, limit: int, cursor: str | None) -> Ru
         query = query.where(tuple_(Run.started_at, Run.id) < _position(cursor))
     found = session.execute(query.limit(limit + 1)).all()
     page = found[:limit]
-    total, events, facets = _counted(session, conditions)
+    # What follows a page is counted already.
+    counts = _Counts() if cursor is not None else _counted(session, conditions, since, until)
     return RunsPage(
         items=as_rows(session, page),
-        total=total,
-        events=events,
+        total=counts.total,
+        events=counts.events,
         next=pack([page[-1].started_at.isoformat(), page[-1].id]) if len(found) > limit else None,
         since=since,
         until=until,
-        facets=facets,
-        buckets=_buckets(session, conditions, since, until),
+        facets=counts.facets,
+        facets_of=min(counts.total, _FACETS_OF),
+        buckets=counts.buckets,
     )
 
 
@@ -290,14 +293,50 @@ def _versions(session: Session, jobs: set[int]) -> dict[tuple[int, str], tuple[i
 # --- counts ----------------------------------------------------------------------------------------------
 
 
+@dataclass(slots=True)
+class _Counts:
+    """Counts of all that is found. events: of the runs found. facets: of the latest of them."""
+
+    total: int = 0
+    events: int = 0
+    buckets: list[Bucket] = field(default_factory=list)
+    facets: dict[str, list[RunFacet]] = field(default_factory=dict)
+
+
 def _counted(
-    session: Session, conditions: Sequence[ColumnElement[bool]]
-) -> tuple[int, int, dict[str, list[RunFacet]]]:
-    hit = select(Run.id, Run.state, Run.root_job_id, Run.who, Run.events).where(*conditions).cte("hit")
+    session: Session, conditions: Sequence[ColumnElement[bool]], since: datetime, until: datetime
+) -> _Counts:
+    found = _Counts(buckets=_buckets(since, until))
+    width = max((until - since) / _BUCKETS, timedelta(milliseconds=1))
+    place = func.date_bin(width, Run.started_at, since)
+    states: Counter[str] = Counter()
+    query = select(place, Run.state, func.count(), func.sum(Run.events)).where(*conditions)
+    for at, state, count, events in session.execute(query.group_by(place, Run.state)):
+        bucket = found.buckets[min((at - since) // width, _BUCKETS - 1)]
+        name = state if state in ("done", "failed", "running") else "other"
+        setattr(bucket, name, getattr(bucket, name) + count)
+        states[state] += count
+        found.events += int(events)
+    found.total = states.total()
+    found.facets = _facets(session, conditions)
+    found.facets["state"] = [RunFacet(value=one, label=one, count=n) for one, n in states.most_common()]
+    return found
+
+
+def _buckets(since: datetime, until: datetime) -> list[Bucket]:
+    width = (until - since) / _BUCKETS
+    return [Bucket(at=since + n * width, done=0, failed=0, running=0, other=0) for n in range(_BUCKETS)]
+
+
+def _facets(session: Session, conditions: Sequence[ColumnElement[bool]]) -> dict[str, list[RunFacet]]:
+    hit = (
+        select(Run.id, Run.root_job_id, Run.who)
+        .where(*conditions)
+        .order_by(Run.started_at.desc(), Run.id.desc())
+        .limit(_FACETS_OF)
+        .cte("hit")
+    )
     queries = [
-        select(
-            literal("state").label("facet"), hit.c.state.label("value"), hit.c.state.label("label"), func.count()
-        ).group_by(hit.c.state),
         select(literal("who"), hit.c.who, hit.c.who, func.count()).group_by(hit.c.who),
         select(literal("pipeline"), cast(Job.id, String), Job.name, func.count())
         .select_from(hit)
@@ -310,40 +349,15 @@ def _counted(
         .join(Dataset, Dataset.id == DatasetName.dataset_id)
         .join(Container, Container.id == Dataset.container_id)
         .group_by(Container.id, Container.path),
-        select(literal("events"), literal(""), literal(""), func.coalesce(func.sum(hit.c.events), 0)),
     ]
     found: dict[str, list[RunFacet]] = {"state": [], "pipeline": [], "who": [], "wrote": []}
-    events = 0
-    union = queries[0].union_all(*queries[1:])
-    for facet, value, label, count in session.execute(union):
-        if facet == "events":
-            events = int(count)
-        elif facet == "who":
-            found["who"].append(RunFacet(value=value or _NOBODY, label=value or _NOBODY, count=count))
-        else:
-            found[facet].append(RunFacet(value=value, label=label, count=count))
-    total = sum(one.count for one in found["state"])
+    for facet, value, label, count in session.execute(queries[0].union_all(*queries[1:])):
+        if facet == "who":
+            value = label = value or _NOBODY
+        found[facet].append(RunFacet(value=value, label=label, count=count))
     for values in found.values():
         values.sort(key=lambda one: (-one.count, one.label))
         del values[_FACET_VALUES:]
-    return total, events, found
-
-
-def _buckets(
-    session: Session, conditions: Sequence[ColumnElement[bool]], since: datetime, until: datetime
-) -> list[Bucket]:
-    span = max((until - since).total_seconds(), 1.0)
-    width = span / _BUCKETS
-    place = func.floor(func.extract("epoch", Run.started_at - since) / literal(width, Float)).label("place")
-    query = select(place, Run.state, func.count()).where(*conditions).group_by(place, Run.state)
-    found = [
-        Bucket(at=since + timedelta(seconds=n * width), done=0, failed=0, running=0, other=0)
-        for n in range(_BUCKETS)
-    ]
-    for number, state, count in session.execute(query):
-        bucket = found[min(int(number), _BUCKETS - 1)]
-        name = state if state in ("done", "failed", "running") else "other"
-        setattr(bucket, name, getattr(bucket, name) + count)
     return found
 
 

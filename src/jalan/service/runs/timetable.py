@@ -4,14 +4,14 @@ from collections import Counter
 from typing import Any
 
 import numpy as np
-from sqlalchemy import func, select
+from sqlalchemy import and_, exists, func, or_, select
 from sqlalchemy.orm import Session
 
 from jalan.runs.timetable import in_order
 from jalan.service.context import Context
 from jalan.service.runs.answers import Line, Timetable
 from jalan.service.runs.ledger import Search, found_by, period
-from jalan.store.schema import Container, Dataset, DatasetName, Job, Run, RunDataset
+from jalan.store.schema import Container, Dataset, DatasetName, Job, JobVersion, Run, RunDataset
 
 _MOST = 400  # lines; more are a grey mass
 _STATIONS = 12
@@ -56,7 +56,8 @@ def timetable(context: Context, search: Search) -> Timetable:
 
 def _moves() -> Any:
     """Whether a run is of a job that reads or writes anything itself, and does not only call others."""
-    return Run.job_id.in_(select(Run.job_id).where(Run.id.in_(select(RunDataset.run))))
+    told = select(JobVersion.job_id).where(or_(JobVersion.inputs != [], JobVersion.outputs != []))
+    return or_(Run.job_id.in_(told), and_(Run.version.is_(None), exists().where(RunDataset.run == Run.id)))
 
 
 def _line(row: Any, first: int, last: int) -> Line:

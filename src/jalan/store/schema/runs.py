@@ -85,7 +85,7 @@ class Run(Base):
 
     __tablename__ = "run"
     __table_args__ = (
-        Index("ix_run_started", text("started_at desc"), text("id desc")),
+        Index("ix_run_started", text("started_at desc"), text("id desc"), postgresql_include=["state", "events"]),
         Index("ix_run_job_started", "job_id", text("started_at desc")),
         Index("ix_run_state_started", "state", text("started_at desc")),
         Index("ix_run_parent", "parent", postgresql_where=text("parent is not null")),

@@ -87,7 +87,7 @@ def upgrade() -> None:
         _to("run", "parent_job_id", "job.id"),
         _to("run", "root_job_id", "job.id"),
     )
-    op.execute("create index ix_run_started on run (started_at desc, id desc)")
+    op.execute("create index ix_run_started on run (started_at desc, id desc) include (state, events)")
     op.execute("create index ix_run_job_started on run (job_id, started_at desc)")
     op.execute("create index ix_run_state_started on run (state, started_at desc)")
     op.execute("create index ix_run_parent on run (parent) where parent is not null")
