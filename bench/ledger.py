@@ -43,7 +43,10 @@ _FILL = (
     """
     insert into system (namespace, kind, first_seen) values ('postgres://islands:5432', 'postgresql', now())
     """,
-    "insert into container (system_id, path, kind) select 1, 'strait.area' || n, 'schema' from generate_series(1, 8) n",
+    """
+    insert into container (system_id, path, kind)
+    select 1, 'strait.area' || n, 'schema' from generate_series(1, 8) n
+    """,
     """
     insert into dataset (system_id, container_id, name, kind, placeholder, first_seen)
     select 1, 1 + n % 8, 'strait.area' || 1 + n % 8 || '.t' || n, 'table', false, now()
@@ -54,7 +57,8 @@ _FILL = (
     """,
     """
     insert into job (namespace, name, first_seen)
-    select 'ferry', 'pipeline' || n / :steps || case when n % :steps = 0 then '' else '.step' || n % :steps end, now()
+    select 'ferry', 'pipeline' || n / :steps || case when n % :steps = 0 then '' else '.step' || n % :steps end,
+        now()
     from generate_series(0, 599) n
     """,
     """
@@ -138,9 +142,7 @@ def main() -> None:
         everything = {"since": _END - timedelta(days=_DAYS), "until": _END}
         day = {"since": _END - timedelta(days=1), "until": _END}
         week = {"since": _END - timedelta(days=7), "until": _END}
-        print(
-            f"{given.events:,} events, {known or given.events // 2:,} runs of {_DAYS} days{'':18}    middle    longest"
-        )
+        print(f"{given.events:,} events, {known or given.events // 2:,} runs of {_DAYS} days; middle and longest:")
 
         def count() -> None:
             with engine.connect() as connection:

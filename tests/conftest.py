@@ -17,10 +17,13 @@ from sqlalchemy import Engine
 
 from jalan.demo import scenario, traffic
 from jalan.demo.cluster import Cluster
+from jalan.demo.nights import write_past
 from jalan.demo.report_desk import create_desk, read_content, served
+from jalan.demo.runner import all_counts
 from jalan.demo.sources import DESK_TOKEN
 from jalan.demo.start import fill_store
 from jalan.service.logs import configure
+from jalan.service.runs.worker import work_through
 from jalan.store.database import migrate, open_store
 
 # How long an example takes says something about the machine, nothing about the code. `make test` tries the same
@@ -100,5 +103,7 @@ def demo(cluster: Cluster) -> Iterator[Demo]:
     traffic.ask(cluster)
     with fresh_database(cluster) as name, served(create_desk(read_content(), DESK_TOKEN)) as desk:
         engine = fill_store(cluster, names, cluster.url(name), desk)
+        write_past(engine, all_counts(cluster))
+        work_through(engine)
         yield Demo(cluster, engine)
         engine.dispose()

@@ -57,7 +57,7 @@ FAULTS = (
 
 @dataclass(slots=True)
 class _Night:
-    """One night under way. broken: tables that were not filled."""
+    """One night under way. broken: tables that were not filled. shares: how much of the usual others have."""
 
     start: datetime
     dice: np.random.Generator
@@ -65,6 +65,7 @@ class _Night:
     number: int
     counts: Mapping[str, int]
     broken: set[str] = field(default_factory=set)
+    shares: dict[str, float] = field(default_factory=dict)
     runs: int = 0
 
     def run(self) -> str:
@@ -115,6 +116,7 @@ def _pipeline(night: _Night) -> Iterator[dict[str, Any]]:
     parameters = {"SAILING_DAY": f"{night.start - timedelta(days=1):%Y-%m-%d}", "USER": "scheduler"}
     top = night.run()
     yield _event("START", night.start, top, PIPELINE, parameters=parameters, kind="PIPELINE")
+    late = {file for file, fault in night.faults.items() if fault.kind == "late"}
     at, failed = night.start + timedelta(seconds=2), False
     stage, stage_run, stage_failed = "", "", False
     for step in steps():
@@ -127,7 +129,8 @@ def _pipeline(night: _Night) -> Iterator[dict[str, Any]]:
         events = list(_step(night, step, at, (stage_run, step.stage_job, top), parameters))
         if events:
             yield from events
-            at = datetime.fromisoformat(events[-1]["eventTime"]) + timedelta(seconds=1)
+            if step.file not in late:  # the others do not wait for it
+                at = datetime.fromisoformat(events[-1]["eventTime"]) + timedelta(seconds=1)
             if events[-1]["eventType"] == "FAIL":
                 stage_failed = failed = True
     kind = "FAIL" if stage_failed else "COMPLETE"
@@ -164,8 +167,11 @@ def _step(
         end = at + timedelta(seconds=max(1.0, took / 6))
         yield _event("FAIL", end, run, step.job, message=fault.message, reads=step.reads, **common)
         return
+    share = min((night.shares.get(name, 1.0) for name in step.reads), key=lambda one: -abs(one - 1), default=1.0)
     if fault is not None:
-        more *= {"few_rows": 0.31, "many_rows": 3.4}.get(fault.kind, 1.0)
+        share *= {"few_rows": 0.31, "many_rows": 3.4}.get(fault.kind, 1.0)
+    more *= share
+    night.shares |= dict.fromkeys(step.writes, share)
     end = at + timedelta(seconds=took)
     yield _event(
         "COMPLETE",

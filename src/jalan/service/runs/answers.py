@@ -273,3 +273,30 @@ class OrderFact(BaseModel):
     steps: list[StepFact]
     circles: list[list[int]]
     origins: list[str]
+
+
+class SuspectReason(BaseModel):
+    """Why a job is suspected: failed, missing, late, rows, check, code or data; and what is odd, in words."""
+
+    kind: str
+    words: str
+
+
+class SuspectFact(BaseModel):
+    """A job that may have made a number wrong. score: from 0 to 1. hops: how far what it writes is away."""
+
+    job: JobBrief
+    run: UUID | None
+    hops: int
+    score: float
+    reasons: list[SuspectReason]
+
+
+class SuspectsFact(BaseModel):
+    """Who is suspected, the likeliest first. looked_at: how many jobs on the way were looked at."""
+
+    dataset: int
+    name: str
+    at: datetime
+    looked_at: int
+    items: list[SuspectFact]

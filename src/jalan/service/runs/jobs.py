@@ -119,7 +119,7 @@ def order_for(context: Context, dataset_id: int) -> OrderFact:
     hops = view.pairs.hops(position, False)
     met = np.flatnonzero(hops >= 0).astype(np.int32)
     ids = [view.dataset_id(at) for at in met.tolist()]
-    writers, reads = _flows(session, ids)
+    writers, reads = flows(session, ids)
     found = upstream_order(view.dataset_id(position), writers, reads)
     jobs = {job.id: job for job in session.scalars(select(Job).where(is_among(Job.id, found.jobs[:_STEPS])))}
     last = _last_runs(session, found.jobs[:_STEPS])
@@ -145,7 +145,7 @@ def order_for(context: Context, dataset_id: int) -> OrderFact:
     return OrderFact(dataset=info.id, name=info.title, steps=steps, circles=found.circles, origins=origins[:_STEPS])
 
 
-def _flows(session: Session, ids: list[int]) -> tuple[dict[int, list[int]], dict[int, list[int]]]:
+def flows(session: Session, ids: list[int]) -> tuple[dict[int, list[int]], dict[int, list[int]]]:
     """Which jobs write datasets, and which of these each of the jobs reads: by definitions that hold, and by what
     runs have told."""
     of_code = select(Definition.job_id, Link.target_dataset_id).select_from(Link).join(Definition)

@@ -18,6 +18,7 @@ from jalan.service.runs.answers import (
     RunFacts,
     RunRow,
     RunsPage,
+    SuspectsFact,
     Timetable,
 )
 from jalan.service.runs.feed import Feed
@@ -25,6 +26,7 @@ from jalan.service.runs.jobs import job_facts, order_for
 from jalan.service.runs.ledger import Search, runs
 from jalan.service.runs.one_run import children, run_events, run_facts
 from jalan.service.runs.timetable import timetable
+from jalan.service.runs.witnesses import suspects_of
 from jalan.web.api.made import Made
 from jalan.web.deps import Id, Now
 
@@ -127,6 +129,17 @@ def get_job(context: Now, job: Id) -> JobFacts:
 def get_order(context: Now, dataset: Id) -> OrderFact:
     """The jobs that must run for a dataset, in an order that respects what each needs."""
     return order_for(context, dataset)
+
+
+@router.get("/datasets/{dataset}/suspects")
+def get_suspects(
+    context: Now,
+    dataset: Id,
+    field: Annotated[list[int] | None, Query(max_length=50, description="Columns that look wrong.")] = None,
+    at: Annotated[datetime | None, Query(description="When it looked wrong; now by default.")] = None,
+) -> SuspectsFact:
+    """Who may have made a number wrong: what ran otherwise than usual on the way to it, the likeliest first."""
+    return suspects_of(context, dataset, field or (), _zoned(at))
 
 
 @router.get("/searches")
