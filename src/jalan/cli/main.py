@@ -1,4 +1,4 @@
-"""``jalan``: extract, scan, load, sources, history, export, migrate, serve."""
+"""``jalan``: extract, scan, load, sources, history, export, run, order, migrate, serve."""
 
 import logging
 import sys
@@ -25,6 +25,7 @@ from jalan.cli.common import (
 from jalan.cli.exchange import alias_command, digest_history_command, export_command, import_command
 from jalan.cli.extract import extract_command
 from jalan.cli.sources import source_app
+from jalan.cli.wrapped import order_command, run_command
 from jalan.service.ingest import secrets
 from jalan.service.ingest.once import load as load_folder
 from jalan.service.ingest.once import scan as scan_database
@@ -42,6 +43,8 @@ app = typer.Typer(
 )
 app.command("extract")(extract_command)
 app.add_typer(source_app, name="source")
+app.command("run", context_settings={"ignore_unknown_options": True})(run_command)
+app.command("order")(order_command)
 app.command("digest-history")(digest_history_command)
 app.command("export")(export_command)
 app.command("import")(import_command)
