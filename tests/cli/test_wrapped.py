@@ -33,7 +33,8 @@ NOWHERE = "http://127.0.0.1:9"
 
 @pytest.mark.parametrize("code", [0, 3])
 def test_what_it_prints_and_how_it_ends_is_its_own(tmp_path: Path, code: int) -> None:
-    script = f"import sys; print('tide'); print('fog', file=sys.stderr); sys.stdout.buffer.write(b'\\xff'); sys.exit({code})"
+    script = "import sys; print('tide'); print('fog', file=sys.stderr); sys.stdout.buffer.write(b'\\xff'); "
+    script += f"sys.exit({code})"
     alone = subprocess.run([sys.executable, "-c", script], capture_output=True)
     done = jalan("--job", "tides", "--", sys.executable, "-c", script, spool=tmp_path / "s.jsonl", to=NOWHERE)
     assert (done.returncode, done.stdout) == (alone.returncode, alone.stdout)

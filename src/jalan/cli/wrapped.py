@@ -14,7 +14,7 @@ import sys
 import threading
 from collections import deque
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import IO, Annotated, Any
@@ -62,21 +62,34 @@ def run_command(
         Path, typer.Option(envvar="JALAN_SPOOL", help="Where events wait while Jalan cannot be reached.")
     ] = Path("~/.local/state/jalan/events.jsonl"),
 ) -> None:
-    """Run a command and tell Jalan of it: when, how long, how it ended, its last lines, the SQL files that it names.
+    """Run a command and tell Jalan of it: how long it took, how it ended, its last lines, the SQL that it names.
 
     Example: `jalan run --job tides --server islands:5432 --database strait -- psql -f tides.sql strait`
     """
     teller = _Teller(to, spool.expanduser())
     told = _Told(job, pipeline, namespace, command)
-    told.read_sql(server, database, dialect)
-    teller.tell([told.event("START", {})])
+    with _harmless():
+        told.read_sql(server, database, dialect)
+    with _harmless():
+        teller.tell([told.event("START", {})])
     outcome = _run(command)
-    teller.tell([told.end(outcome)])
+    with _harmless():
+        teller.tell([told.end(outcome)])
     if outcome.signal:
-        # As the shell would see it.
-        signal.signal(outcome.signal, signal.SIG_DFL)
+        # As the shell would see it. Some signals are what they are.
+        with suppress(OSError):
+            signal.signal(outcome.signal, signal.SIG_DFL)
         os.kill(os.getpid(), outcome.signal)
     raise typer.Exit(outcome.code)
+
+
+@contextmanager
+def _harmless() -> Iterator[None]:
+    """Whatever goes wrong in telling of a command, the command goes on."""
+    try:
+        yield
+    except Exception as error:
+        messages.print(f"jalan: the run is not told in full ({error})", markup=False, highlight=False)
 
 
 def order_command(
@@ -199,8 +212,8 @@ class _Told:
             path = Path(named[1]) if named else None
             if path is not None and path.is_file() and path.stat().st_size < _MOST_SQL:
                 texts.append(path.read_text(errors="replace"))
-                self._place = self._place or str(path)
-        self._sql = "\n".join(texts)
+                self._place = self._place or _clean(str(path))
+        self._sql = _clean("\n".join(texts))
         self._dialect = dialect
         if not self._sql or server is None or database is None:
             return
@@ -216,7 +229,10 @@ class _Told:
     def event(self, kind: str, facets: dict[str, Any]) -> dict[str, Any]:
         """Return an event of this run."""
         user = os.environ.get("USER") or os.environ.get("LOGNAME") or ""
-        variables = [{"name": "USER", "value": user}, {"name": "COMMAND", "value": " ".join(self._command)[:2000]}]
+        variables = [
+            {"name": "USER", "value": user},
+            {"name": "COMMAND", "value": _clean(" ".join(self._command))[:2000]},
+        ]
         of_run = {
             "environmentVariables": _facet(
                 "1-0-0/EnvironmentVariablesRunFacet.json", environmentVariables=variables
@@ -294,23 +310,20 @@ class _Teller:
         self._spool = spool
 
     def tell(self, events: list[dict[str, Any]]) -> None:
-        """Send events after those that wait; never fails, whatever happens on the way."""
-        try:
-            with self._locked() as file:
-                waiting = [line for line in file.read().splitlines() if line.strip()]
-                lines = [*waiting, *(orjson.dumps(event) for event in events)]
-                left = self._send(lines)
-                if left == waiting:
-                    return
-                file.seek(0)
-                file.truncate()
-                kept = b"".join(line + b"\n" for line in left)
-                if len(kept) > _MOST_WAITING:
-                    messages.print(f"jalan: too many events wait in {self._spool}; the oldest are dropped")
-                    kept = kept[-_MOST_WAITING:].partition(b"\n")[2]
-                file.write(kept)
-        except OSError as error:
-            messages.print(f"jalan: the run is not told ({error.strerror})", markup=False, highlight=False)
+        """Send events after those that wait. Raises OSError where they cannot be kept either."""
+        with self._locked() as file:
+            waiting = [line for line in file.read().splitlines() if line.strip()]
+            lines = [*waiting, *(orjson.dumps(event) for event in events)]
+            left = self._send(lines)
+            if left == waiting:
+                return
+            file.seek(0)
+            file.truncate()
+            kept = b"".join(line + b"\n" for line in left)
+            if len(kept) > _MOST_WAITING:
+                messages.print(f"jalan: too many events wait in {self._spool}; the oldest are dropped")
+                kept = kept[-_MOST_WAITING:].partition(b"\n")[2]
+            file.write(kept)
 
     @contextmanager
     def _locked(self) -> Iterator[IO[bytes]]:
