@@ -179,4 +179,17 @@ export const api = {
     unwrap(client.POST('/api/v1/searches', { body: { name, query } })),
   letSearchGo: (search: number) =>
     unwrap(client.DELETE('/api/v1/searches/{search}', { params: { path: { search } } })),
+  runStates: (dataset: number[], signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/runs/states', { params: { query: { dataset } }, signal })),
+  suspects: (dataset: number, at: string | undefined, signal?: AbortSignal) =>
+    unwrap(
+      client.GET('/api/v1/datasets/{dataset}/suspects', {
+        params: { path: { dataset }, query: { at } },
+        signal,
+      }),
+    ),
+  order: (dataset: number, signal?: AbortSignal) =>
+    unwrap(
+      client.GET('/api/v1/datasets/{dataset}/order', { params: { path: { dataset } }, signal }),
+    ),
 }

@@ -625,6 +625,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get States
+         * @description How datasets stand, by the last runs of the jobs that write them; without those that no run has written.
+         */
+        get: operations["states"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/events": {
         parameters: {
             query?: never;
@@ -737,6 +757,26 @@ export interface paths {
          * @description The jobs that must run for a dataset, in an order that respects what each needs.
          */
         get: operations["order"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/datasets/{dataset}/suspects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Suspects
+         * @description Who may have made a number wrong: what ran otherwise than usual on the way to it, the likeliest first.
+         */
+        get: operations["suspects"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2276,7 +2316,9 @@ export interface components {
         };
         /**
          * RunsPage
-         * @description Runs found, the latest first; with counts of all that were found. facets: by name.
+         * @description Runs found, the latest first; the first page with counts of all that were found.
+         *
+         *     facets: by name; those of state are of all, the others of the latest ``facets_of`` runs.
          */
         RunsPage: {
             /** Items */
@@ -2301,6 +2343,8 @@ export interface components {
             facets: {
                 [key: string]: components["schemas"]["RunFacet"][];
             };
+            /** Facets Of */
+            facets_of: number;
             /** Buckets */
             buckets: components["schemas"]["Bucket"][];
         };
@@ -2424,6 +2468,25 @@ export interface components {
             hops: number;
         };
         /**
+         * StateFact
+         * @description How a dataset stands, by the last run of the job that writes it: fresh, stale (something upstream of it
+         *     failed), failed, stopped, running or late. filled_at: when it was last filled.
+         */
+        StateFact: {
+            /** Dataset */
+            dataset: number;
+            /** State */
+            state: string;
+            /** Job */
+            job: string | null;
+            /** Run */
+            run: string | null;
+            /** At */
+            at: string | null;
+            /** Filled At */
+            filled_at: string | null;
+        };
+        /**
          * Step
          * @description One step of a trail: the code that carries values into a field.
          *
@@ -2462,6 +2525,50 @@ export interface components {
             last_state: string | null;
             /** Last At */
             last_at: string | null;
+        };
+        /**
+         * SuspectFact
+         * @description A job that may have made a number wrong. score: from 0 to 1. hops: how far what it writes is away.
+         */
+        SuspectFact: {
+            job: components["schemas"]["JobBrief"];
+            /** Run */
+            run: string | null;
+            /** Hops */
+            hops: number;
+            /** Score */
+            score: number;
+            /** Reasons */
+            reasons: components["schemas"]["SuspectReason"][];
+        };
+        /**
+         * SuspectReason
+         * @description Why a job is suspected: failed, missing, late, rows, check, code or data; and what is odd, in words.
+         */
+        SuspectReason: {
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * SuspectsFact
+         * @description Who is suspected, the likeliest first. looked_at: how many jobs on the way were looked at.
+         */
+        SuspectsFact: {
+            /** Dataset */
+            dataset: number;
+            /** Name */
+            name: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Looked At */
+            looked_at: number;
+            /** Items */
+            items: components["schemas"]["SuspectFact"][];
         };
         /**
          * SystemFact
@@ -3808,6 +3915,36 @@ export interface operations {
             503: components["responses"]["Unavailable"];
         };
     };
+    states: {
+        parameters: {
+            query: {
+                /** @description Their ids. */
+                dataset: number[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StateFact"][];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
     follow_runs: {
         parameters: {
             query?: never;
@@ -3970,6 +4107,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderFact"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    suspects: {
+        parameters: {
+            query?: {
+                /** @description Columns that look wrong. */
+                field?: number[] | null;
+                /** @description When it looked wrong; now by default. */
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                dataset: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuspectsFact"];
                 };
             };
             400: components["responses"]["NotTaken"];

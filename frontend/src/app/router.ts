@@ -25,6 +25,12 @@ export const router = createRouter({
       component: () => import('@/features/runs/RunsView.vue'),
     },
     {
+      path: '/runs/of/:dataset(\\d+)',
+      name: 'runs of a dataset',
+      meta: { place: 'runs' },
+      component: () => import('@/features/runs/DatasetRunsView.vue'),
+    },
+    {
       path: '/sources/add',
       name: 'add source',
       meta: { place: 'sources' },

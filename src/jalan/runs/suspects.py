@@ -20,6 +20,8 @@ from uuid import UUID
 
 import numpy as np
 
+from jalan.runs.usual import ENOUGH, alike
+
 FAILED, MISSING, LATE, ROWS, CHECK = "failed", "missing", "late", "rows", "check"
 CODE, DATA, TWICE, ORDER = "code", "data", "twice", "order"
 _WEIGHTS = {
@@ -37,9 +39,7 @@ _SOON = 0.25  # of the usual time between two runs
 _EXPLAINED = 0.1
 _LEAST = 0.2
 _ONLY_DECIDES = 0.5
-_ENOUGH = 4
 _FAR = 5.0
-_SAME_HOUR = 2_400  # seconds
 _RATIO = 1.6  # less than that is no oddity, however steady it was before
 
 
@@ -158,8 +158,8 @@ def _rows(one: Witness) -> tuple[float, str] | None:
     if one.rows is None:
         return None
     told = [(past.at, past.rows) for past in one.past if past.rows is not None]
-    numbers = next((some for some in _alike(told, one.started_at) if len(some) >= _ENOUGH), None)
-    if numbers is None:
+    numbers = alike(told, one.started_at)
+    if len(numbers) < ENOUGH:
         return None
     logs = np.log1p(np.asarray(numbers, dtype=np.float64))
     middle = float(np.median(logs))
@@ -170,21 +170,6 @@ def _rows(one: Witness) -> tuple[float, str] | None:
     usually = round(math.expm1(middle))
     much = min(1.0, 0.6 + 0.4 * away / math.log(4))
     return much, f"{'fewer' if one.rows < usually else 'more'} rows than usual: {one.rows:,}, usually {usually:,}"
-
-
-def _alike(told: Sequence[tuple[datetime, int]], at: datetime) -> list[list[int]]:
-    """Numbers of runs that are like one, the likest first: at this hour of this day of the week, at this hour, on
-    this day of the week, all."""
-    hour = [(when, rows) for when, rows in told if _apart(when, at) <= _SAME_HOUR]
-    day = [rows for when, rows in told if when.weekday() == at.weekday()]
-    both = [rows for when, rows in hour if when.weekday() == at.weekday()]
-    return [both, [rows for _, rows in hour], day, [rows for _, rows in told]]
-
-
-def _apart(one: datetime, other: datetime) -> float:
-    """Seconds between two times of day."""
-    between = abs((one.hour - other.hour) * 3600 + (one.minute - other.minute) * 60 + one.second - other.second)
-    return min(between, 86_400 - between)
 
 
 def _explained(cases: Mapping[int, _Case]) -> set[int]:

@@ -2,13 +2,19 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
+from typing import TypeVar
 
 import numpy as np
 
-_ENOUGH = 4  # runs, before anything is called usual
+ENOUGH = 4  # runs, before anything is called usual
+_SAME_HOUR = 2_400  # seconds
 _SPREAD = 1.4826  # what a median of absolute deviations is of a standard deviation, where they are normal
 _FAR = 4.0
 _AT_LEAST = 0.2  # of the median: numbers that hardly ever vary may do so a little
+
+
+N = TypeVar("N", int, float)
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,10 +39,33 @@ def usual(values: Sequence[float]) -> Usual | None:
     >>> usual([100, 104, 98, 101, 99]).judge(110)
     ''
     """
-    if len(values) < _ENOUGH:
+    if len(values) < ENOUGH:
         return None
     numbers = np.asarray(values, dtype=np.float64)
     middle = float(np.median(numbers))
     spread = float(np.median(np.abs(numbers - middle))) * _SPREAD
     reach = max(_FAR * spread, _AT_LEAST * abs(middle))
     return Usual(max(0.0, middle - reach), middle, middle + reach, len(numbers))
+
+
+def alike(told: Sequence[tuple[datetime, N]], at: datetime) -> list[N]:
+    """Return the numbers of runs that are like one that began at a time: those at this hour of this day of the
+    week, or else at this hour, or else on this day of the week, or else all; the first that are enough.
+
+    >>> friday = datetime(2026, 11, 27, 2)
+    >>> nights = [datetime(2026, 10, day, 2) for day in range(1, 31)]
+    >>> alike([(night, night.weekday()) for night in nights], friday)
+    [4, 4, 4, 4, 4]
+    """
+    hour = [(when, number) for when, number in told if _apart(when, at) <= _SAME_HOUR]
+    day = [number for when, number in told if when.weekday() == at.weekday()]
+    both = [number for when, number in hour if when.weekday() == at.weekday()]
+    every = [number for _, number in told]
+    found = (both, [number for _, number in hour], day, every)
+    return next((some for some in found if len(some) >= ENOUGH), every)
+
+
+def _apart(one: datetime, other: datetime) -> float:
+    """Seconds between two times of day."""
+    between = abs((one.hour - other.hour) * 3600 + (one.minute - other.minute) * 60 + one.second - other.second)
+    return min(between, 86_400 - between)

@@ -3,6 +3,7 @@ import { computed, nextTick, ref, useTemplateRef } from 'vue'
 import type { DatasetFacts } from '@/api/client'
 import KindGlyph from '@/shared/components/KindGlyph.vue'
 import { ago, count, exact, plural } from '@/shared/format/humane'
+import { standing, useStates } from '@/features/runs/useStates'
 import { jobName } from './naming'
 import StandingFacts from './StandingFacts.vue'
 
@@ -36,6 +37,11 @@ const behind = computed(() => {
   if (known_as.length) return plural(known_as.length, 'other name')
   const runs = uses.reduce((sum, use) => sum + use.runs, 0)
   return runs ? `used ${plural(runs, 'time')}` : 'more'
+})
+const states = useStates()
+const state = computed(() => {
+  const fact = states.value.get(props.facts.id)
+  return fact ? standing(fact) : null
 })
 const isReport = computed(() => props.facts.kind === 'report')
 const rows = computed(() => {
@@ -121,6 +127,13 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
           </span>
         </dd>
       </template>
+      <template v-if="state">
+        <dt>filled</dt>
+        <dd :title="state.told">
+          <span class="state" :class="state.tone">{{ state.mark }} {{ state.text }}</span>
+          <span v-if="state.text !== state.age" class="mute"> {{ state.age }}</span>
+        </dd>
+      </template>
       <template v-if="!isReport">
         <dt>read by</dt>
         <dd :title="facts.reports.join(', ')">
@@ -143,6 +156,12 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
         <dt>note</dt>
         <dd>feeds itself</dd>
       </template>
+      <dt>runs</dt>
+      <dd>
+        <RouterLink :to="{ name: 'runs of a dataset', params: { dataset: String(facts.id) } }"
+          >how it came to be</RouterLink
+        >
+      </dd>
       <template v-if="facts.unread">
         <dt>doubts</dt>
         <dd class="state warn">{{ plural(facts.unread, 'place') }} not fully read</dd>

@@ -4,6 +4,7 @@ import { computed, useTemplateRef, watch } from 'vue'
 import type { Beyond, DatasetBrief } from '@/api/client'
 import KindGlyph from '@/shared/components/KindGlyph.vue'
 import { count, plural } from '@/shared/format/humane'
+import { standing, useStates } from '@/features/runs/useStates'
 import { HEIGHT, type Item, type LaneLayout } from './layout'
 
 const props = defineProps<{
@@ -51,6 +52,12 @@ const title = computed(() => {
   const hops = Math.abs(props.lane.offset)
   return `${hops} ${props.lane.offset < 0 ? 'upstream' : 'downstream'}`
 })
+
+const states = useStates()
+function stand(dataset: number) {
+  const fact = states.value.get(dataset)
+  return fact ? standing(fact) : { mark: '', text: '', tone: '', told: '' }
+}
 
 function about(dataset: DatasetBrief): string {
   if (dataset.kind === 'report') return dataset.owner ?? 'report'
@@ -125,6 +132,13 @@ defineExpose({ reveal })
                 <span v-if="item.dataset.placeholder" class="state warn">not scanned</span>
                 <span v-else-if="item.dataset.gone" class="state bad">gone</span>
                 <template v-else>{{ about(item.dataset) }}</template>
+                <span
+                  v-if="states.has(item.dataset.id)"
+                  class="stand state"
+                  :class="stand(item.dataset.id).tone"
+                  :title="stand(item.dataset.id).told"
+                  >{{ stand(item.dataset.id).mark }} {{ stand(item.dataset.id).text }}</span
+                >
               </span>
             </button>
             <button
@@ -258,6 +272,9 @@ h2 {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
+}
+.stand {
+  margin-left: 6px;
 }
 .row {
   display: block;

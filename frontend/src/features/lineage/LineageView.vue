@@ -8,6 +8,7 @@ import LineageMap from './LineageMap.vue'
 import LinkTable from './LinkTable.vue'
 import StartHere from './StartHere.vue'
 import { ALL } from './useAddress'
+import { provideStates } from '@/features/runs/useStates'
 import { useLineage } from './useLineage'
 
 const state = useLineage()
@@ -17,6 +18,12 @@ const cursor = ref<{ lane: number; row: number } | null>(null)
 
 const facts = computed(() => state.facts.data.value)
 const lanes = computed(() => state.map.data.value)
+// How what is in view stands, as far as runs have told.
+provideStates(
+  computed(() => [
+    ...new Set(lanes.value?.lanes.flatMap((lane) => lane.datasets.map((one) => one.id)) ?? []),
+  ]),
+)
 const failed = computed(() => state.map.error.value ?? state.facts.error.value)
 const stop = computed(() => {
   const at = cursor.value

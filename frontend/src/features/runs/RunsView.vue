@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useDebounceFn, useIntervalFn } from '@vueuse/core'
-import { computed, onScopeDispose, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
 import { api, type Schemas } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
@@ -8,6 +8,7 @@ import { count, exact, plural } from '@/shared/format/humane'
 import RunDetail from './RunDetail.vue'
 import TimeTable from './TimeTable.vue'
 import UsualMark from './UsualMark.vue'
+import { useRunsFeed } from './useRunsFeed'
 import { SPANS, spanOf, spanWords, type Span, type SpanName } from './span'
 import { clock, shortJob, stateOf, type RunRow, took } from './words'
 
@@ -70,16 +71,7 @@ const { data: searches, reload: readSearches } = useAsked(
 
 // --- live: a quiet mark says that there is more; what is being read stays where it is ---
 const fresh = ref(false)
-const away = ref(false)
-let stream: EventSource | null = null
-function follow() {
-  stream = new EventSource('/api/v1/runs/events')
-  stream.addEventListener('runs', () => (fresh.value = true))
-  stream.addEventListener('open', () => (away.value = false))
-  stream.addEventListener('error', () => (away.value = true))
-}
-follow()
-onScopeDispose(() => stream?.close())
+const { away } = useRunsFeed(() => (fresh.value = true))
 useIntervalFn(() => {
   // While nothing is open, the list may go on by itself.
   if (fresh.value && here() && !opened.value.size && !extra.value.length) refresh()

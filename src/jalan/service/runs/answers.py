@@ -300,3 +300,15 @@ class SuspectsFact(BaseModel):
     at: datetime
     looked_at: int
     items: list[SuspectFact]
+
+
+class StateFact(BaseModel):
+    """How a dataset stands, by the last run of the job that writes it: fresh, stale (something upstream of it
+    failed), failed, stopped, running or late. filled_at: when it was last filled."""
+
+    dataset: int
+    state: str
+    job: str | None
+    run: UUID | None
+    at: datetime | None
+    filled_at: datetime | None

@@ -25,14 +25,14 @@ from sqlalchemy.dialects.postgresql import array
 from sqlalchemy.orm import Session, aliased
 
 from jalan.runs.search import BadSearch, Wanted, like, read_search
-from jalan.runs.usual import usual
+from jalan.runs.usual import alike, usual
 from jalan.service.context import Context
 from jalan.service.cursors import BadCursor, pack, unpack
 from jalan.service.errors import Invalid
 from jalan.service.runs.answers import Bucket, JobBrief, RunFacet, RunRow, RunsPage, UsualFact
 from jalan.store.schema import Container, Dataset, DatasetName, EventRow, Field, Job, JobVersion, Run, RunDataset
 
-USUAL_OF = 30  # runs
+USUAL_OF = 60  # runs
 _BUCKETS = 120
 _FACET_VALUES = 12
 _FACETS_OF = 10_000  # the latest runs, of which facets are counted
@@ -211,7 +211,9 @@ def as_rows(session: Session, found: Sequence[Any]) -> list[RunRow]:
     rows = []
     for row in found:
         # What is usual is told by the other runs that were called by the same.
-        others = [one for one in history.get((row.job_id, row.parent_job_id), []) if one[0] != row.id]
+        others = [one for one in history.get((row.job_id, row.parent_job_id), []) if one.id != row.id]
+        tooks = [(one.started_at, one.took) for one in others if one.took is not None]
+        counts = [(one.started_at, one.rows) for one in others if one.rows is not None]
         number, first = versions.get((row.job_id, row.version), (None, None))
         parent_job = (
             None
@@ -228,9 +230,9 @@ def as_rows(session: Session, found: Sequence[Any]) -> list[RunRow]:
                 started_at=row.started_at,
                 ended_at=row.ended_at,
                 took=row.took,
-                usual_took=judged([one[1] for one in others if one[1] is not None], row.took),
+                usual_took=judged(alike(tooks, row.started_at), row.took),
                 rows=row.rows,
-                usual_rows=judged([one[2] for one in others if one[2] is not None], row.rows),
+                usual_rows=judged(alike(counts, row.started_at), row.rows),
                 bytes=row.bytes,
                 message=row.message[:500],
                 who=row.who,
@@ -251,10 +253,8 @@ def judged(numbers: Sequence[float], value: float | None) -> UsualFact | None:
     return UsualFact(low=found.low, middle=found.middle, high=found.high, runs=found.runs, verdict=verdict)
 
 
-def _history(
-    session: Session, called: set[tuple[int, int | None]]
-) -> dict[tuple[int, int | None], list[tuple[int, float | None, int | None]]]:
-    """The last good runs of jobs, by job and by the job that called it: id, how long each took, rows written."""
+def _history(session: Session, called: set[tuple[int, int | None]]) -> dict[tuple[int, int | None], list[Any]]:
+    """The last good runs of jobs, by job and by the job that called it: id, began, how long each took, rows."""
     if not called:
         return {}
     listed = sorted(called, key=lambda pair: (pair[0], pair[1] or 0))
@@ -263,7 +263,7 @@ def _history(
         func.unnest(array([caller or 0 for _, caller in listed])).label("caller"),
     ).subquery("wanted")
     last = (
-        select(Run.id, Run.took, Run.rows)
+        select(Run.id, Run.started_at, Run.took, Run.rows)
         .where(
             Run.job_id == wanted.c.job,
             func.coalesce(Run.parent_job_id, 0) == wanted.c.caller,
@@ -273,10 +273,10 @@ def _history(
         .limit(USUAL_OF)
         .lateral("last")
     )
-    query = select(wanted.c.job, wanted.c.caller, last.c.id, last.c.took, last.c.rows).join(last, true())
-    found: dict[tuple[int, int | None], list[tuple[int, float | None, int | None]]] = {}
-    for job, caller, id_, took, rows in session.execute(query):
-        found.setdefault((job, caller or None), []).append((id_, took, rows))
+    query = select(wanted.c.job, wanted.c.caller, last).join(last, true())
+    found: dict[tuple[int, int | None], list[Any]] = {}
+    for row in session.execute(query):
+        found.setdefault((row.job, row.caller or None), []).append(row)
     return found
 
 

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from jalan.runs import facets
 from jalan.runs.fold import RunFold
+from jalan.runs.usual import alike
 from jalan.runs.versions import changes
 from jalan.service.context import Context
 from jalan.service.cursors import BadCursor, pack, unpack
@@ -159,7 +160,7 @@ def _sides(session: Session, run: Run, fold: RunFold) -> list[SideFact]:
                 name=name.name,
                 side=side.side,
                 rows=side.rows,
-                usual_rows=judged(history.get((side.side, side.name_id), []), side.rows),
+                usual_rows=judged(alike(history.get((side.side, side.name_id), []), run.started_at), side.rows),
                 bytes=side.bytes,
                 version=side.version,
                 pattern=facets.pattern(told) if told else [],
@@ -172,7 +173,7 @@ def _sides(session: Session, run: Run, fold: RunFold) -> list[SideFact]:
     return found
 
 
-def _amounts(session: Session, run: Run) -> dict[tuple[str, int], list[int]]:
+def _amounts(session: Session, run: Run) -> dict[tuple[str, int], list[tuple[datetime, int]]]:
     """How many rows the last good runs of the same job read and wrote of each dataset."""
     last = (
         select(Run.id)
@@ -185,13 +186,15 @@ def _amounts(session: Session, run: Run) -> dict[tuple[str, int], list[int]]:
         .order_by(Run.started_at.desc())
         .limit(USUAL_OF)
     )
-    query = select(RunDataset.side, RunDataset.name_id, RunDataset.rows).where(
-        RunDataset.run.in_(last), RunDataset.rows.is_not(None)
+    query = (
+        select(RunDataset.side, RunDataset.name_id, Run.started_at, RunDataset.rows)
+        .join(Run, Run.id == RunDataset.run)
+        .where(RunDataset.run.in_(last), RunDataset.rows.is_not(None))
     )
-    found: dict[tuple[str, int], list[int]] = {}
-    for side, name, rows in session.execute(query):
+    found: dict[tuple[str, int], list[tuple[datetime, int]]] = {}
+    for side, name, at, rows in session.execute(query):
         if rows is not None:
-            found.setdefault((side, name), []).append(rows)
+            found.setdefault((side, name), []).append((at, rows))
     return found
 
 

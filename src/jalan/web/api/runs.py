@@ -18,6 +18,7 @@ from jalan.service.runs.answers import (
     RunFacts,
     RunRow,
     RunsPage,
+    StateFact,
     SuspectsFact,
     Timetable,
 )
@@ -25,6 +26,7 @@ from jalan.service.runs.feed import Feed
 from jalan.service.runs.jobs import job_facts, order_for
 from jalan.service.runs.ledger import Search, runs
 from jalan.service.runs.one_run import children, run_events, run_facts
+from jalan.service.runs.states import states
 from jalan.service.runs.timetable import timetable
 from jalan.service.runs.witnesses import suspects_of
 from jalan.web.api.made import Made
@@ -85,6 +87,14 @@ def get_runs(
 def get_timetable(context: Now, search: Searched) -> Timetable:
     """Runs as lines from station to station."""
     return timetable(context, search)
+
+
+@router.get("/runs/states")
+def get_states(
+    context: Now, dataset: Annotated[list[int], Query(min_length=1, max_length=500, description="Their ids.")]
+) -> list[StateFact]:
+    """How datasets stand, by the last runs of the jobs that write them; without those that no run has written."""
+    return states(context, dataset)
 
 
 @router.get("/runs/events", response_class=EventSourceResponse)
