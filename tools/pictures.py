@@ -15,10 +15,13 @@ from tests.browser.page import Page
 
 from jalan.demo import scenario, traffic
 from jalan.demo.cluster import Cluster, free_port
+from jalan.demo.nights import write_past
 from jalan.demo.report_desk import create_desk, read_content, served
+from jalan.demo.runner import all_counts
 from jalan.demo.sources import DESK_TOKEN
 from jalan.demo.start import fill_store
 from jalan.service.logs import configure
+from jalan.service.runs.worker import work_through
 from jalan.web.app import create_app
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -92,6 +95,25 @@ def _catalog(page: Page) -> None:
     page.one("a.row")
 
 
+def _runs(page: Page) -> None:
+    page.open("/runs?span=night")
+    page.one(".table svg .line")
+    page.one("button.row")
+
+
+def _run(page: Page) -> None:
+    page.open("/runs?span=night&q=refunds")
+    page.click("button.row", "tidy.refunds")
+    page.one(".detail .message")
+
+
+def _suspects(page: Page) -> None:
+    page.open("/lineage")
+    page.find("refund_watch", "mart.refund_watch")
+    page.click(".here a", "how it came to be")
+    page.one(".who")
+
+
 VIEWS: dict[str, Callable[[Page], None]] = {
     "overview": _overview,
     "sources": _sources,
@@ -103,6 +125,9 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "depends": _depends,
     "table": _table,
     "trail-dark": _dark,
+    "runs": _runs,
+    "run": _run,
+    "suspects": _suspects,
 }
 
 
@@ -119,6 +144,8 @@ def main() -> None:
     traffic.ask(cluster)
     with served(create_desk(read_content(), DESK_TOKEN)) as desk:
         engine = fill_store(cluster, databases, cluster.url("jalan_pictures"), desk)
+    write_past(engine, all_counts(cluster))
+    work_through(engine)
     port = free_port()
     server = uvicorn.Server(
         uvicorn.Config(create_app(engine, ROOT / "frontend" / "dist"), port=port, log_level="warning")

@@ -26,6 +26,14 @@ beforeEach(() => {
   for (const [name, size] of SIZES) {
     Object.defineProperty(HTMLElement.prototype, name, { configurable: true, get: () => size })
   }
+  vi.stubGlobal(
+    'EventSource',
+    class {
+      addEventListener() {}
+      close() {}
+    },
+  )
+  vi.spyOn(api, 'runStates').mockResolvedValue([])
   vi.spyOn(api, 'overview').mockResolvedValue(answers.overview)
   vi.spyOn(api, 'find').mockResolvedValue([answers.hit])
   vi.spyOn(api, 'catalog').mockResolvedValue(answers.page)
@@ -50,6 +58,7 @@ afterEach(() => {
   shown = undefined
   document.body.innerHTML = ''
   vi.restoreAllMocks()
+  vi.unstubAllGlobals()
 })
 
 /** Open the application at an address, as a person does. */

@@ -36,7 +36,7 @@ from sqlalchemy import Engine, text
 
 from jalan.service.runs.apply import apply_waiting
 from jalan.web.app import create_app
-from tests.events import SERVER, dataset, event, run_id
+from tests.events import SERVER, dataset, event, run_id, send
 
 
 @contextmanager
@@ -241,3 +241,14 @@ def test_many_at_once_share_commits_and_each_is_kept_once(store: Engine, address
     assert commits is not None
     assert commits < 300
     assert apply_waiting(store) == 300
+
+
+def test_who_watches_is_told_when_runs_have_changed(store: Engine, address: str) -> None:
+    with httpx.stream("GET", f"{address}/api/v1/runs/events", timeout=20) as stream:
+        lines = stream.iter_lines()
+        # Whoever listens does so a moment after the answer has begun.
+        for minute in range(5):
+            time.sleep(0.2)
+            send(store, [event("RUNNING", 1, "tides", minute)])
+            apply_waiting(store)
+        assert next(line for line in lines if line.startswith("event:")) == "event: runs"

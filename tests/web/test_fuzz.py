@@ -28,10 +28,12 @@ from jalan.store.schema import Field
 from jalan.web.app import create_app
 from tests.conftest import fresh_database
 
+_ENDLESS = "/api/v1/runs/events"  # a stream that has no end
 OPERATIONS = [
     (path, method)
     for path, methods in create_app(open_store("postgresql+psycopg://")).openapi()["paths"].items()
     for method in methods
+    if path != _ENDLESS
 ]
 
 

@@ -1,0 +1,342 @@
+import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
+import { afterEach, beforeEach, expect, it, vi } from 'vitest'
+import { createMemoryHistory, createRouter } from 'vue-router'
+import { api, type Schemas } from '../src/api/client'
+import App from '../src/app/App.vue'
+import { router as places } from '../src/app/router'
+import { spanNamed, spanOf, spanWords, tickName, ticks } from '../src/features/runs/span'
+import { standing } from '../src/features/runs/useStates'
+import { clock, shortJob, size, stateOf, took } from '../src/features/runs/words'
+import * as answers from './answers'
+import { plugins } from './plugins'
+
+// The first one to open a screen waits until its parts are read.
+vi.setConfig({ testTimeout: 20_000 })
+const NOW = new Date(2026, 10, 27, 17, 30)
+const RUN = '01950000-0000-7000-8000-000000010013'
+const job = { id: 7, namespace: 'ferry', name: 'nightly.tidy.refunds' }
+const stage = { id: 8, namespace: 'ferry', name: 'nightly.tidy' }
+const usual = { low: 3500, middle: 3900, high: 4400, runs: 12, verdict: '' as const }
+const row: Schemas['RunRow'] = {
+  run: RUN,
+  job,
+  parent: '01950000-0000-7000-8000-000000010001',
+  parent_job: stage,
+  state: 'failed',
+  started_at: '2026-11-27T02:08:45Z',
+  ended_at: '2026-11-27T02:08:51Z',
+  took: 5.6,
+  usual_took: { ...usual, low: 20, middle: 24, high: 30, verdict: 'low' },
+  rows: null,
+  usual_rows: usual,
+  bytes: null,
+  message: 'column "reason_code" does not exist',
+  who: 'scheduler',
+  version: 12,
+  is_new: true,
+  events: 2,
+}
+const page: Schemas['RunsPage'] = {
+  items: [row],
+  total: 418,
+  events: 5061,
+  next: 'more',
+  since: '2026-11-26T17:30:00Z',
+  until: '2026-11-27T17:30:00Z',
+  facets: {
+    state: [{ value: 'failed', label: 'failed', count: 1 }],
+    pipeline: [{ value: '3', label: 'nightly', count: 34 }],
+    who: [],
+    wrote: [],
+  },
+  facets_of: 418,
+  buckets: [{ at: '2026-11-27T02:00:00Z', done: 3, failed: 1, running: 0, other: 0 }],
+}
+const facts: Schemas['RunFacts'] = {
+  row,
+  root: null,
+  nominal_at: null,
+  last_at: '2026-11-27T02:08:51Z',
+  trace: 'in pipelines/tidy/refunds.sql',
+  producer: 'urn:ferry',
+  engine: '',
+  query: '',
+  address: 'https://runs.ferry.example/13',
+  parameters: { SAILING_DAY: '2026-11-26' },
+  job_type: 'BATCH, TASK',
+  description: '',
+  owner: 'Ticketing',
+  place: 'tidy/refunds.sql',
+  revision: 'a1b2c3d4e5f6',
+  code: 'select 1',
+  code_dialect: 'postgresql',
+  callers: [{ ...row, job: stage, run: '01950000-0000-7000-8000-000000010001' }],
+  children_total: 0,
+  sides: [
+    {
+      dataset: 5,
+      namespace: 'postgres://islands:5432',
+      name: 'strait.landing.refunds',
+      side: 'in',
+      rows: 8140,
+      usual_rows: null,
+      bytes: null,
+      version: '',
+      pattern: [],
+      checks: [['not_null', 'reason_code', false]],
+      writer: '01950000-0000-7000-8000-000000010009',
+      writer_state: 'done',
+      written_at: '2026-11-27T02:05:00Z',
+    },
+  ],
+  changes: {
+    against: '01950000-0000-7000-8000-000000020013',
+    at: '2026-11-26T02:08:45Z',
+    code: true,
+    before: 'select reason',
+    after: 'select reason_code',
+    inputs_added: [],
+    inputs_gone: ['strait.landing.fares'],
+    outputs_added: [],
+    outputs_gone: [],
+  },
+  plans: { logicalPlan: { node: 'Scan' } },
+  stale: [
+    {
+      dataset: 9,
+      name: 'strait.core.ticket_facts',
+      title: 'core.ticket_facts',
+      kind: 'table',
+      owner: null,
+      hops: 1,
+    },
+  ],
+  stale_total: 11,
+  stale_since: '2026-11-26T02:09:00Z',
+  repaired_at: null,
+  repaired_by: null,
+}
+
+class Quiet {
+  listeners = new Map<string, () => void>()
+  static last: Quiet | null = null
+  constructor() {
+    Quiet.last = this
+  }
+  addEventListener(name: string, listener: () => void) {
+    this.listeners.set(name, listener)
+  }
+  close() {}
+}
+
+beforeEach(() => {
+  vi.stubGlobal('EventSource', Quiet)
+  Object.defineProperty(HTMLElement.prototype, 'offsetWidth', {
+    configurable: true,
+    get: () => 1000,
+  })
+  vi.spyOn(api, 'find').mockResolvedValue([answers.hit])
+  vi.spyOn(api, 'runs').mockResolvedValue(page)
+  vi.spyOn(api, 'timetable').mockResolvedValue({
+    stations: ['landing', 'tidy'],
+    lines: [
+      {
+        run: RUN,
+        job: job.name,
+        state: 'failed',
+        started_at: row.started_at,
+        ended_at: row.ended_at,
+        from_station: 0,
+        to_station: 1,
+      },
+    ],
+    left_out: 3,
+    since: page.since,
+    until: page.until,
+  })
+  vi.spyOn(api, 'searches').mockResolvedValue([])
+  vi.spyOn(api, 'run').mockResolvedValue(facts)
+  vi.spyOn(api, 'runEvents').mockResolvedValue({
+    items: [
+      {
+        at: row.started_at,
+        received_at: row.started_at,
+        type: 'START',
+        namespace: 'ferry',
+        name: job.name,
+        run: RUN,
+        size: 40,
+        raw: '{"big": 12345678901234567890}',
+      },
+    ],
+    next: null,
+  })
+  vi.spyOn(api, 'suspects').mockResolvedValue({
+    dataset: 9,
+    name: 'mart.refund_watch',
+    at: '2026-11-27T06:00:00Z',
+    looked_at: 10,
+    items: [
+      { job, run: RUN, hops: 2, score: 0.97, reasons: [{ kind: 'failed', words: 'failed: fog' }] },
+    ],
+  })
+  vi.spyOn(api, 'order').mockResolvedValue({
+    dataset: 9,
+    name: 'mart.refund_watch',
+    steps: [
+      { job, after: [], writes: [], last_run: RUN, last_state: 'failed', last_at: row.started_at },
+      { job: stage, after: [0], writes: [], last_run: null, last_state: null, last_at: null },
+    ],
+    circles: [],
+    origins: ['remote.refunds'],
+  })
+})
+let shown: VueWrapper | undefined
+afterEach(() => {
+  shown?.unmount()
+  shown = undefined
+  vi.restoreAllMocks()
+  vi.unstubAllGlobals()
+})
+
+async function open(path: string) {
+  const router = createRouter({
+    history: createMemoryHistory(),
+    routes: [...places.options.routes],
+  })
+  void router.push(path)
+  await router.isReady()
+  shown = mount(App, { global: { plugins: plugins(router) }, attachTo: document.body })
+  await flushPromises()
+  await vi.dynamicImportSettled()
+  await vi.waitFor(() => expect(shown?.find('main').exists()).toBe(true), 15_000)
+  await flushPromises()
+  return { page: shown, router }
+}
+
+/** Wait until a screen, or a part of it, says all of this. */
+async function says(screen: VueWrapper, within: string, ...words: string[]) {
+  await vi.waitFor(() => {
+    const text = screen.find(within).text()
+    for (const said of words) expect(text).toContain(said)
+  }, 15_000)
+}
+
+it('the ledger shows runs with their states as shape and word, and how many there are', async () => {
+  const { page: screen } = await open('/runs?span=night')
+  await says(
+    screen,
+    'main',
+    'tidy.refunds',
+    '✕ failed',
+    '5.6 s',
+    'v12, new',
+    'nightly.tidy ▸ scheduler',
+    '1 of 418 runs, 5\u202f061 events',
+  )
+  expect(api.runs).toHaveBeenCalledWith(
+    expect.objectContaining({ q: '', limit: 60 }),
+    expect.anything(),
+  )
+})
+
+it('a run opens in place and says what it said, what changed, what it read and what is stale', async () => {
+  const { page: screen, router } = await open('/runs')
+  await says(screen, 'main', 'tidy.refunds')
+  await screen.find('button.row').trigger('click')
+  await flushPromises()
+  expect(router.currentRoute.value.query.run).toEqual([RUN])
+  await says(
+    screen,
+    '.detail',
+    'column "reason_code" does not exist',
+    'no longer reads landing.fares',
+    'landing.refunds',
+    '8\u202f140 rows',
+    '✕ not_null reason_code',
+    'core.ticket_facts',
+    'and 3 more',
+    'SAILING_DAY',
+  )
+  const button = (words: string) =>
+    screen.findAll('.detail button').find((one) => one.text() === words)
+  await button('see both texts')?.trigger('click')
+  expect(screen.find('.texts').text()).toContain('select reason_code')
+  await button('2 events as received')?.trigger('click')
+  await flushPromises()
+  // A number that a browser cannot count is shown as it came.
+  expect(screen.find('.detail').text()).toContain('12345678901234567890')
+})
+
+it('what comes in while somebody reads is only told', async () => {
+  const { page: screen } = await open(`/runs?run=${RUN}`)
+  await says(screen, 'main', 'tidy.refunds')
+  const asked = vi.mocked(api.runs).mock.calls.length
+  Quiet.last?.listeners.get('runs')?.()
+  await flushPromises()
+  expect(screen.text()).toContain('newer ones have come')
+  expect(api.runs).toHaveBeenCalledTimes(asked)
+})
+
+it('a dataset says who may have made it wrong and what must run for it', async () => {
+  const { page: screen } = await open('/runs/of/9')
+  await says(
+    screen,
+    '.app',
+    'How mart.refund_watch came to be',
+    '2 hops upstream',
+    'failed: fog',
+    'after 1',
+    'never seen to run',
+  )
+})
+
+it.each([
+  ['day', new Date(2026, 10, 26, 17, 30), NOW],
+  ['night', new Date(2026, 10, 26, 22), new Date(2026, 10, 27, 10)],
+  ['week', new Date(2026, 10, 20, 17, 30), NOW],
+] as const)('the span %s has its ends', (name, since, until) => {
+  expect(spanNamed(name, NOW)).toEqual({ since, until })
+})
+
+it('a night that goes on ends now', () => {
+  const late = new Date(2026, 10, 27, 23, 15)
+  expect(spanNamed('night', late)).toEqual({ since: new Date(2026, 10, 27, 22), until: late })
+})
+
+it('a span of the address is two times, or a name; anything else is the last day', () => {
+  const since = new Date(2026, 10, 1).toISOString()
+  const until = new Date(2026, 10, 2).toISOString()
+  expect(spanOf(undefined, since, until, NOW).since.toISOString()).toBe(since)
+  expect(spanOf('sand', until, since, NOW)).toEqual(spanNamed('day', NOW))
+})
+
+it('ticks stand at full hours or days, and are few', () => {
+  const night = ticks(spanNamed('night', NOW))
+  expect(night.length).toBeLessThanOrEqual(9)
+  expect(night.every((one) => one.getMinutes() === 0)).toBe(true)
+  const quarter = spanNamed('90 days', NOW)
+  expect(ticks(quarter).length).toBeLessThanOrEqual(9)
+  expect(tickName(new Date(2026, 10, 3), quarter)).toBe('3 Nov')
+  expect(spanWords(spanNamed('night', NOW))).toBe('26 Nov 22:00 – 27 Nov 10:00')
+})
+
+it('names, times and sizes are said shortly', () => {
+  expect(shortJob('nightly.tidy.refunds', 'nightly.tidy')).toBe('tidy.refunds')
+  expect(shortJob('nightly.tidy.refunds', 'refresh')).toBe('nightly.tidy.refunds')
+  expect(clock(new Date(2026, 10, 27, 2, 5).toISOString(), NOW)).toBe('02:05')
+  expect(clock(new Date(2026, 10, 26, 2, 5).toISOString(), NOW)).toBe('26 Nov 02:05')
+  expect([size(999), size(8_140_000), took(0.067), took(5.64)]).toEqual([
+    '999 B',
+    '8.1 MB',
+    '67 ms',
+    '5.6 s',
+  ])
+  expect(stateOf('sunk').word).toBe('sunk')
+})
+
+it('how a dataset stands has a shape, a word and what it means', () => {
+  const fact = { dataset: 1, state: 'stale', job: 'tides', run: RUN, at: null, filled_at: null }
+  expect(standing(fact)).toMatchObject({ mark: '◌', text: 'stale', tone: 'warn' })
+  expect(standing(fact).told).toContain('something upstream of it failed')
+})
