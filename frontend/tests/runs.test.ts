@@ -4,6 +4,7 @@ import { createMemoryHistory, createRouter } from 'vue-router'
 import { api, type Schemas } from '../src/api/client'
 import App from '../src/app/App.vue'
 import { router as places } from '../src/app/router'
+import { onTheWay, placeRoad, spanOfRoad } from '../src/features/runs/road'
 import { spanNamed, spanOf, spanWords, tickName, ticks } from '../src/features/runs/span'
 import { standing } from '../src/features/runs/useStates'
 import { clock, shortJob, size, stateOf, took } from '../src/features/runs/words'
@@ -339,4 +340,35 @@ it('how a dataset stands has a shape, a word and what it means', () => {
   const fact = { dataset: 1, state: 'stale', job: 'tides', run: RUN, at: null, filled_at: null }
   expect(standing(fact)).toMatchObject({ mark: '◌', text: 'stale', tone: 'warn' })
   expect(standing(fact).told).toContain('something upstream of it failed')
+})
+
+it('the road of a run places lanes beside one another and lights the whole way', () => {
+  const at = (run: string, started_at: string) => ({
+    ...row,
+    run,
+    started_at,
+    ended_at: started_at,
+  })
+  const road = {
+    run: 'b',
+    lanes: [
+      { offset: -1, runs: [at('a', '2026-11-27T01:00:00Z'), at('x', '2026-11-27T01:30:00Z')] },
+      { offset: 0, runs: [at('b', '2026-11-27T02:00:00Z')] },
+      { offset: 1, runs: [at('c', '2026-11-27T03:00:00Z')] },
+    ],
+    steps: [
+      { writer: 'a', name: 't', dataset: 1, reader: 'b' },
+      { writer: 'b', name: 'u', dataset: 2, reader: 'c' },
+      { writer: 'x', name: 'v', dataset: 3, reader: 'c' },
+    ],
+    cut: false,
+  }
+  const { cards, height } = placeRoad(road)
+  const middle = ((cards.get('a')?.y ?? 0) + (cards.get('x')?.y ?? 0)) / 2
+  expect(cards.get('b')?.y).toBe(middle)
+  expect((cards.get('c')?.x ?? 0) > (cards.get('b')?.x ?? 0)).toBe(true)
+  expect(height).toBeGreaterThan(cards.get('x')?.y ?? 0)
+  expect([...onTheWay(road, 'a')].sort()).toEqual(['a', 'b', 'c'])
+  expect([...onTheWay(road, 'x')].sort()).toEqual(['c', 'x'])
+  expect(spanOfRoad(road)).toEqual([Date.UTC(2026, 10, 27, 1), Date.UTC(2026, 10, 27, 3)])
 })

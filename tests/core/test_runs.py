@@ -237,6 +237,24 @@ def test_a_version_is_another_one_when_code_inputs_or_outputs_are() -> None:
     assert version(fold([read_event(event(eventType="FAIL"))])) is None
 
 
+def test_what_runs_on_tells_a_version_when_it_finds_more() -> None:
+    def running(minute: int, *topics: str, kind: str = "RUNNING") -> Any:
+        time = (BEGUN + timedelta(minutes=minute)).isoformat()
+        read = [{"namespace": "kafka://quay:9092", "name": topic} for topic in topics]
+        return read_event(
+            event(eventType=kind, eventTime=time, inputs=read, outputs=[{"namespace": "n", "name": "t"}])
+        )
+
+    begun = fold([running(0, "gates", kind="START")])
+    assert version(begun) is None
+    first, more = fold([running(1, "gates")]), fold([running(1, "gates"), running(2, "gates", "north-gates")])
+    one, other = version(first), version(more)
+    assert one is not None
+    assert other is not None
+    told = changes((one.code_digest, one.inputs, one.outputs), (other.code_digest, other.inputs, other.outputs))
+    assert [name for _, name in told.inputs_added] == ["north-gates"]
+
+
 def test_facets_that_are_not_as_they_should_be_say_nothing() -> None:
     broken = {
         name: {

@@ -2,17 +2,23 @@
 
 import random
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
+from typer.testing import CliRunner
 
+from jalan.cli.main import app
+from jalan.demo.cluster import Cluster
 from jalan.service.context import Context
 from jalan.service.runs.apply import apply_waiting
 from jalan.service.runs.worker import work_through
+from jalan.store.database import migrate, open_store
 from jalan.store.repositories import events as store_events
 from jalan.store.repositories import runs
+from tests.conftest import fresh_database
 from tests.events import SERVER, dataset, event, night, run_id, send, state
 from tests.graphs import all_links
 
@@ -187,3 +193,58 @@ def test_months_get_partitions_and_old_ones_are_dropped(store: Engine) -> None:
     with store.begin() as connection:
         store_events.upkeep(connection, now + timedelta(days=1), 60)
     assert list(parts()) == [f"partitions.event_{one}" for one in ("2026_09", "2026_10", "2026_11", "other")]
+
+
+def test_events_that_were_written_out_give_the_same_in_an_empty_store(
+    store: Engine, cluster: Cluster, tmp_path: Path
+) -> None:
+    send(store, nights())
+    work_through(store)
+    url = store.url.render_as_string(hide_password=False)
+    file = tmp_path / "events.jsonl"
+    done = CliRunner().invoke(app, ["export-events", "-o", str(file), "--store", url])
+    assert done.exit_code == 0, done.output
+    with fresh_database(cluster) as name:
+        other = open_store(cluster.url(name))
+        migrate(other)
+        with file.open("a") as out:
+            out.write('{"eventTime": 3}\n')
+        done = CliRunner().invoke(app, ["receive-events", str(file), "--store", cluster.url(name)])
+        assert done.exit_code == 1
+        assert f"line {len(nights()) + 1}: $.eventTime" in done.output
+        assert state(other) == state(store)
+        other.dispose()
+
+
+def test_a_cached_frame_of_the_session_is_seen_through(store: Engine) -> None:
+    def column(name: str, field: str, type_: str = "DIRECT", subtype: str = "IDENTITY") -> dict[str, Any]:
+        told = {"type": type_, "subtype": subtype}
+        return {"namespace": SERVER, "name": name, "field": field, "transformations": [told]}
+
+    tickets, cached = "strait.tidy.tickets", {"datasetType": {"datasetType": "TABLE", "subType": "TEMPORARY"}}
+    frame = {
+        "fields": {"net": {"inputFields": [column(tickets, "fare", subtype="TRANSFORMATION")]}},
+        "dataset": [column(tickets, "void", "INDIRECT", "FILTER")],
+    }
+    result = {"fields": {"total": {"inputFields": [column("frame-7", "net", subtype="AGGREGATION")]}}}
+    written = dataset("strait.core.fares", columnLineage=result)
+    sides = {"inputs": [dataset("frame-7", **cached)], "outputs": [written]}
+    made = {"inputs": [tickets], "outputs": [dataset("frame-7", **cached, columnLineage=frame)]}
+    parent = (1, "notebook")
+    # Whoever sends first: the result is told, and told again once it is known what the frame was made of.
+    send(store, [event("COMPLETE", 3, "notebook.write", 3, parent=parent, **sides)])
+    work_through(store)
+    send(store, [event("COMPLETE", 2, "notebook.cache", 1, parent=parent, **made)])
+    work_through(store)
+    query = (
+        "select sd.name, s.name, td.name, t.name, l.kind, l.how from link l "
+        "join field s on s.id = l.source_field_id join dataset sd on sd.id = s.dataset_id "
+        "join dataset td on td.id = l.target_dataset_id left join field t on t.id = l.target_field_id "
+        "where l.valid_to is null order by l.kind"
+    )
+    with store.connect() as connection:
+        links = [tuple(row) for row in connection.execute(text(query))]
+    assert links == [
+        (tickets, "void", "strait.core.fares", None, "condition", "filter"),
+        (tickets, "fare", "strait.core.fares", "total", "value", "aggregation"),
+    ]

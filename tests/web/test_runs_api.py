@@ -60,11 +60,11 @@ def test_counts_are_of_all_that_is_found_and_pages_lose_nothing(client: Client) 
     }
     assert [(one["label"], one["count"]) for one in page["facets"]["pipeline"]] == [("nightly", 31), ("gates", 1)]
     assert sum(b["done"] + b["failed"] + b["running"] + b["other"] for b in page["buckets"]) == 32
+    (pipeline,) = [one["value"] for one in page["facets"]["pipeline"] if one["label"] == "nightly"]
     while page["next"]:
         page = client.json("/api/v1/runs", limit=5, cursor=page["next"], **SINCE)
         seen += names(page)
     assert len(seen) == 32
-    (pipeline,) = [one["value"] for one in page["facets"]["pipeline"] if one["label"] == "nightly"]
     narrowed = client.json("/api/v1/runs", state="failed", pipeline=pipeline, **SINCE)
     assert narrowed["total"] == 4
     assert client.get("/api/v1/runs", cursor="sand").status_code == 400
@@ -104,6 +104,26 @@ def test_what_must_run_for_a_dataset_stands_in_order(client: Client) -> None:
     assert [one["after"] for one in order["steps"]] == [[], [0], [1]]
     assert [one["last_state"] for one in order["steps"]] == ["done", "done", "done"]
     assert set(order["origins"]) == {"landing.tickets", "core.ports"}
+
+
+def test_the_road_of_a_run_goes_through_the_very_versions_that_were_read(client: Client) -> None:
+    # The last night's: the core of that night read what tidy had written minutes before.
+    road = client.json(f"/api/v1/runs/{run_id(74)}/road", back=2, ahead=1)
+    lanes = {one["offset"]: [row["run"] for row in one["runs"]] for one in road["lanes"]}
+    assert lanes == {-2: [run_id(72)], -1: [run_id(73)], 0: [run_id(74)]}
+    # In the night in which core failed, nobody read what tidy wrote; the next night's core read the next tidy's.
+    unread = client.json(f"/api/v1/runs/{run_id(62)}/road")
+    assert [one["offset"] for one in unread["lanes"]] == [0]
+    ahead = client.json(f"/api/v1/runs/{run_id(2)}/road", back=0, ahead=9)
+    assert [[row["job"]["name"] for row in one["runs"]] for one in ahead["lanes"]] == [
+        ["nightly.tidy"],
+        ["nightly.core"],
+        ["nightly.mart"],
+    ]
+    assert [(one["name"], one["reader"]) for one in ahead["steps"]] == [
+        ("strait.tidy.tickets", run_id(3)),
+        ("strait.core.fares", run_id(4)),
+    ]
 
 
 def test_the_timetable_has_the_stations_in_the_order_of_the_data(client: Client) -> None:

@@ -192,4 +192,11 @@ export const api = {
     unwrap(
       client.GET('/api/v1/datasets/{dataset}/order', { params: { path: { dataset } }, signal }),
     ),
+  road: (run: string, back: number, ahead: number, signal?: AbortSignal) =>
+    unwrap(
+      client.GET('/api/v1/runs/{run}/road', {
+        params: { path: { run }, query: { back, ahead } },
+        signal,
+      }),
+    ),
 }

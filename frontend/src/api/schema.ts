@@ -725,6 +725,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run}/road": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Road
+         * @description Which runs had written the very versions that a run read, and which have read what it wrote.
+         */
+        get: operations["road"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{job}": {
         parameters: {
             query?: never;
@@ -858,7 +878,7 @@ export interface components {
         };
         /**
          * BatchAnswer
-         * @description What became of a batch. status: success, partial_success or error.
+         * @description What became of a batch of which something was taken. status: success or partial_success.
          */
         BatchAnswer: {
             /** Status */
@@ -2135,25 +2155,6 @@ export interface components {
             rows: string[][];
         };
         /**
-         * Problem
-         * @description A problem as RFC 9457, section 3.1, has it.
-         */
-        Problem: {
-            /**
-             * Type
-             * @default about:blank
-             */
-            type: string;
-            /** Title */
-            title: string;
-            /** Status */
-            status: number;
-            /** Detail */
-            detail: string;
-            /** Instance */
-            instance: string;
-        };
-        /**
          * ProgressFact
          * @description How far an ingestion is. total is 0 where nobody knows how much there is.
          */
@@ -2193,6 +2194,53 @@ export interface components {
             };
             /** Message */
             message: string | null;
+        };
+        /**
+         * RoadFact
+         * @description The road of one run. cut: whether there are more runs than are shown.
+         */
+        RoadFact: {
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            /** Lanes */
+            lanes: components["schemas"]["RoadLane"][];
+            /** Steps */
+            steps: components["schemas"]["RoadStep"][];
+            /** Cut */
+            cut: boolean;
+        };
+        /**
+         * RoadLane
+         * @description Runs that are so many runs before (negative) or after the one in the middle.
+         */
+        RoadLane: {
+            /** Offset */
+            offset: number;
+            /** Runs */
+            runs: components["schemas"]["RunRow"][];
+        };
+        /**
+         * RoadStep
+         * @description What one run wrote and another one read.
+         */
+        RoadStep: {
+            /**
+             * Writer
+             * Format: uuid
+             */
+            writer: string;
+            /** Name */
+            name: string;
+            /** Dataset */
+            dataset: number | null;
+            /**
+             * Reader
+             * Format: uuid
+             */
+            reader: string;
         };
         /**
          * RunFacet
@@ -2717,6 +2765,25 @@ export interface components {
             /** Expression */
             expression: string;
         };
+        /**
+         * Problem
+         * @description A problem as RFC 9457, section 3.1, has it.
+         */
+        Problem: {
+            /**
+             * Type
+             * @default about:blank
+             */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /** Instance */
+            instance: string;
+        };
     };
     responses: {
         /** @description The request is none that this server takes */
@@ -2773,6 +2840,15 @@ export interface components {
                 "application/problem+json": components["schemas"]["Problem"];
             };
         };
+        /** @description More is waiting than is taken on; try again after the seconds of Retry-After */
+        TooBusy: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
         /** @description Store unavailable */
         Unavailable: {
             headers: {
@@ -2817,15 +2893,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
-            /** @description More events wait than are taken on; try again after the seconds of Retry-After. */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -2858,15 +2926,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
-            /** @description More events wait than are taken on; try again after the seconds of Retry-After. */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -2894,6 +2954,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -2927,6 +2988,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -2965,6 +3027,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3006,6 +3069,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3040,6 +3104,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3067,6 +3132,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3098,6 +3164,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3129,6 +3196,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3156,6 +3224,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3187,6 +3256,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3214,6 +3284,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3254,6 +3325,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3292,6 +3364,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3324,6 +3397,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3362,6 +3436,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3395,6 +3470,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3422,6 +3498,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3456,6 +3533,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3483,6 +3561,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3510,6 +3589,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3541,6 +3621,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3572,6 +3653,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3601,6 +3683,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3632,6 +3715,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3659,6 +3743,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3688,6 +3773,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3717,6 +3803,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3749,6 +3836,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3778,6 +3866,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3807,6 +3896,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3834,6 +3924,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3874,6 +3965,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3912,6 +4004,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3942,6 +4035,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3967,6 +4061,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -3996,6 +4091,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -4025,6 +4121,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -4057,6 +4154,40 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    road: {
+        parameters: {
+            query?: {
+                back?: number;
+                ahead?: number;
+            };
+            header?: never;
+            path: {
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoadFact"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -4086,6 +4217,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -4115,6 +4247,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -4149,6 +4282,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -4176,6 +4310,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -4207,6 +4342,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };
@@ -4234,6 +4370,7 @@ export interface operations {
             409: components["responses"]["Conflict"];
             413: components["responses"]["TooLarge"];
             422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
             503: components["responses"]["Unavailable"];
         };
     };

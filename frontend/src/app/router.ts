@@ -31,6 +31,12 @@ export const router = createRouter({
       component: () => import('@/features/runs/DatasetRunsView.vue'),
     },
     {
+      path: '/runs/:run([0-9a-f-]{36})/road',
+      name: 'road of a run',
+      meta: { place: 'runs' },
+      component: () => import('@/features/runs/RoadView.vue'),
+    },
+    {
       path: '/sources/add',
       name: 'add source',
       meta: { place: 'sources' },

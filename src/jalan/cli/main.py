@@ -22,6 +22,7 @@ from jalan.cli.common import (
     print_outcome,
     store_url,
 )
+from jalan.cli.events import export_events_command, receive_events_command, replay_events_command
 from jalan.cli.exchange import alias_command, digest_history_command, export_command, import_command
 from jalan.cli.extract import extract_command
 from jalan.cli.sources import source_app
@@ -33,7 +34,6 @@ from jalan.service.logs import configure
 from jalan.service.runs import worker
 from jalan.service.settings import Settings
 from jalan.store.database import check_version, create_database, migrate, open_store
-from jalan.store.repositories import runs
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -45,6 +45,9 @@ app.command("extract")(extract_command)
 app.add_typer(source_app, name="source")
 app.command("run", context_settings={"ignore_unknown_options": True})(run_command)
 app.command("order")(order_command)
+app.command("export-events")(export_events_command)
+app.command("receive-events")(receive_events_command)
+app.command("replay-events")(replay_events_command)
 app.command("digest-history")(digest_history_command)
 app.command("export")(export_command)
 app.command("import")(import_command)
@@ -198,23 +201,6 @@ def work(store: Store = None) -> None:
     with suppress(KeyboardInterrupt):
         address = engine.url.render_as_string(hide_password=False)
         worker.Worker(address, Settings().keep_events_days).run()
-
-
-@app.command("replay-events")
-def replay_command(store: Store = None) -> None:
-    """Take all received events into their runs once more, from the texts that were kept.
-
-    What they add up to stays the same; of use after an update that understands more of them.
-
-    Example: `jalan replay-events`
-    """
-    with explained():
-        engine = engine_of(store)
-        check_version(engine)
-        with engine.begin() as connection:
-            count = runs.begin_again(connection)
-        worker.work_through(engine)
-    messages.print(f"{count} events were taken in again")
 
 
 @app.command()

@@ -43,9 +43,11 @@ def code_digest(run: RunFold) -> str:
 
 def version(run: RunFold) -> Version | None:
     """Return the version of its job that a run tells of; none where it has not told all yet: a run that failed may
-    have read and written less than it would have."""
-    streams = job_type(run)[0].upper() == "STREAMING"
-    if run.state != DONE and not (streams and run.state == RUNNING):
+    have read and written less than it would have. What says under way what it reads and writes is taken at its
+    word; what streams may never end."""
+    under_way = run.type is not None and run.type[3] == "RUNNING" and bool(run.inputs and run.outputs)
+    streams = run.state == RUNNING and job_type(run)[0].upper() == "STREAMING"
+    if run.state != DONE and not streams and not under_way:
         return None
     digest, inputs, outputs = code_digest(run), tuple(sorted(run.inputs)), tuple(sorted(run.outputs))
     whole = _word((digest, *("\x1e".join(name) for name in inputs), "\x1d", *("\x1e".join(n) for n in outputs)))

@@ -16,6 +16,7 @@ _PROBLEMS = {
     409: ("Conflict", "Conflict"),
     413: ("TooLarge", "The body is too large"),
     422: ("Invalid", "Invalid request"),
+    429: ("TooBusy", "More is waiting than is taken on; try again after the seconds of Retry-After"),
     503: ("Unavailable", "Store unavailable"),
 }
 _SCHEMA = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}

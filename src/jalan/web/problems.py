@@ -1,5 +1,7 @@
 """Errors as problem details. Source: RFC 9457, "Problem Details for HTTP APIs"."""
 
+from typing import Any
+
 import psycopg
 import structlog
 from fastapi import FastAPI, Request
@@ -27,10 +29,10 @@ class Problem(BaseModel):
     instance: str
 
 
-def problem(path: str, status: int, title: str, detail: str) -> JSONResponse:
-    """Return the answer that tells of a problem with what was asked at a path."""
+def problem(path: str, status: int, title: str, detail: str, more: dict[str, Any] | None = None) -> JSONResponse:
+    """Return the answer that tells of a problem with what was asked at a path. more: extension members."""
     body = Problem(title=title, status=status, detail=detail, instance=path)
-    return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
+    return JSONResponse({**body.model_dump(), **(more or {})}, status, media_type="application/problem+json")
 
 
 def _problem(request: Request, status: int, title: str, detail: str) -> JSONResponse:

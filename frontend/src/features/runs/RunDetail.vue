@@ -186,8 +186,13 @@ function lastParts(name: string): string {
             {{ check }} {{ column }} <span class="mute">of {{ lastParts(one.name) }}</span>
           </p>
         </template>
-        <p v-if="target !== null" class="ways">
-          <RouterLink :to="{ name: 'lineage', params: { dataset: String(target) } }"
+        <p class="ways">
+          <RouterLink v-if="sides.length" :to="{ name: 'road of a run', params: { run } }"
+            >its road</RouterLink
+          >
+          <RouterLink
+            v-if="target !== null"
+            :to="{ name: 'lineage', params: { dataset: String(target) } }"
             >on the lineage</RouterLink
           >
           <RouterLink :to="{ name: 'runs', query: { q: `job:${row.job.name}`, span: '90 days' } }"

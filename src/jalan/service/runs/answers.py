@@ -312,3 +312,28 @@ class StateFact(BaseModel):
     run: UUID | None
     at: datetime | None
     filled_at: datetime | None
+
+
+class RoadLane(BaseModel):
+    """Runs that are so many runs before (negative) or after the one in the middle."""
+
+    offset: int
+    runs: list[RunRow]
+
+
+class RoadStep(BaseModel):
+    """What one run wrote and another one read."""
+
+    writer: UUID
+    name: str
+    dataset: int | None
+    reader: UUID
+
+
+class RoadFact(BaseModel):
+    """The road of one run. cut: whether there are more runs than are shown."""
+
+    run: UUID
+    lanes: list[RoadLane]
+    steps: list[RoadStep]
+    cut: bool

@@ -11,6 +11,7 @@ from sqlalchemy import Connection, Engine, text
 from jalan.runs import facets
 from jalan.runs.events import BadEvent, Event, read_event, read_json
 from jalan.runs.fold import ENDED, Facets, Name, RunFold
+from jalan.runs.through import writes_temporary
 from jalan.runs.versions import version
 from jalan.service.ingest.log import LOCK
 from jalan.store.repositories import events, runs
@@ -119,7 +120,9 @@ def _mark(
         if version(fold) is not None or (fold.state in ENDED and fold.outputs):
             told.add(id_)
     told |= {jobs[name] for name in static}
-    runs.mark_jobs(connection, said, told)
+    # What was made of a temporary may have been told before the temporary was.
+    called = (facets.caller(one.fold) for one in changed.values() if writes_temporary(one.fold))
+    runs.mark_jobs(connection, said, told, {one.run for one in called if one is not None})
 
 
 def _jobs(connection: Connection, names: set[Name]) -> dict[Name, int]:

@@ -1,11 +1,11 @@
 """Events as they were received: written in batches, each once; in partitions by month; kept as long as wanted."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import psycopg
-from sqlalchemy import Connection
+from sqlalchemy import Connection, Engine
 
 from jalan.runs.events import Event
 
@@ -79,6 +79,12 @@ def wait_again(connection: Connection) -> int:
     """Let every event wait to be taken into its run, the oldest first; returns how many."""
     query = "insert into event_waiting (at, digest) select at, digest from event order by at, digest"
     return connection.exec_driver_sql(query).rowcount
+
+
+def every_text(engine: Engine) -> Iterator[str]:
+    """Yield the texts of all events, the oldest first, without having them all in memory."""
+    with engine.connect().execution_options(stream_results=True, yield_per=1_000) as connection:
+        yield from connection.exec_driver_sql("select raw from event order by at, digest").scalars()
 
 
 # --- partitions ------------------------------------------------------------------------------------------

@@ -142,8 +142,11 @@ def write_callers(connection: Connection, callers: dict[UUID, tuple[int, datetim
     )
 
 
-def mark_jobs(connection: Connection, jobs: dict[int, Facets], told: Collection[int]) -> None:
-    """Take in what was said of jobs. told: those of which a run may have told more of the data than before."""
+def mark_jobs(
+    connection: Connection, jobs: dict[int, Facets], told: Collection[int], sessions: Collection[UUID]
+) -> None:
+    """Take in what was said of jobs. told: those of which a run may have told more of the data than before.
+    sessions: runs; so may all that they have called."""
     changed = []
     for id_, kept in connection.exec_driver_sql(
         "select id, facets from job where id = any(%(ids)s)", {"ids": list(jobs)}
@@ -158,6 +161,12 @@ def mark_jobs(connection: Connection, jobs: dict[int, Facets], told: Collection[
     if told:
         connection.exec_driver_sql(
             "update job set untold = true where id = any(%(ids)s) and not untold", {"ids": list(told)}
+        )
+    if sessions:
+        connection.exec_driver_sql(
+            "update job set untold = true where not untold and id in "
+            "(select job_id from run where parent = any(%(sessions)s) and version is not null)",
+            {"sessions": list(sessions)},
         )
 
 

@@ -13,7 +13,7 @@ from starlette.responses import JSONResponse
 
 from jalan.runs.events import BadEvent
 from jalan.service.runs.intake import Intake, TooBusy, TooLarge, one_event, several_events, unpacked
-from jalan.web.problems import Problem, problem
+from jalan.web.problems import problem
 
 
 class _Straight(APIRoute):
@@ -40,14 +40,6 @@ _BODIES: dict[str, Any] = {
         "description": "Events; the body may be packed (Content-Encoding: gzip).",
     }
 }
-_PROBLEMS: dict[int | str, dict[str, Any]] = {
-    status: {"model": Problem, "description": told}
-    for status, told in (
-        (413, "The body is too large."),
-        (422, "This is no event; the detail begins with the JSON path of what is wrong."),
-        (429, "More events wait than are taken on; try again after the seconds of Retry-After."),
-    )
-}
 
 
 class FailedEvent(BaseModel):
@@ -69,7 +61,7 @@ class BatchSummary(BaseModel):
 
 
 class BatchAnswer(BaseModel):
-    """What became of a batch. status: success, partial_success or error."""
+    """What became of a batch of which something was taken. status: success or partial_success."""
 
     status: str
     summary: BatchSummary
@@ -86,7 +78,7 @@ async def _body(request: Request) -> bytes:
     return unpacked(await request.body(), packed, request.app.state.most_bytes)
 
 
-@router.post("/lineage", status_code=201, response_class=Response, responses=_PROBLEMS, openapi_extra=_BODY)
+@router.post("/lineage", status_code=201, response_class=Response, openapi_extra=_BODY)
 async def receive_event(request: Request) -> Response:
     """Receive one event. The answer comes when it is committed; the same event again changes nothing."""
     try:
@@ -96,7 +88,7 @@ async def receive_event(request: Request) -> Response:
     return Response(status_code=201)
 
 
-@router.post("/lineage/batch", response_model=BatchAnswer, responses=_PROBLEMS, openapi_extra=_BODIES)
+@router.post("/lineage/batch", response_model=BatchAnswer, openapi_extra=_BODIES)
 async def receive_events(request: Request) -> Response:
     """Receive several events. One that is refused does not hold back the others; the answer says which."""
     try:
@@ -107,12 +99,16 @@ async def receive_events(request: Request) -> Response:
     except (BadEvent, TooLarge, TooBusy) as error:
         return _refusal(request, error)
     failed = [FailedEvent(index=n, reason=str(one)) for n, one in enumerate(read) if isinstance(one, BadEvent)]
-    status = "success" if not failed else "partial_success" if good else "error"
     summary = BatchSummary(
         received=len(read), successful=len(good), failed=len(failed), retriable=0, non_retriable=len(failed)
     )
+    if failed and not good:
+        told = f"none of {len(read)} events can be taken; the first: {failed[0].reason}"
+        more = {"summary": summary.model_dump(), "failed_events": [one.model_dump() for one in failed]}
+        return problem(request.url.path, 422, "No event", told, more)
+    status = "partial_success" if failed else "success"
     answer = BatchAnswer(status=status, summary=summary, failed_events=failed)
-    return JSONResponse(answer.model_dump(), 422 if status == "error" else 200)
+    return JSONResponse(answer.model_dump())
 
 
 def _refusal(request: Request, error: Exception) -> Response:

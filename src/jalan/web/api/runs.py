@@ -15,6 +15,7 @@ from jalan.service.runs.answers import (
     JobFacts,
     KeptSearchFact,
     OrderFact,
+    RoadFact,
     RunFacts,
     RunRow,
     RunsPage,
@@ -26,6 +27,7 @@ from jalan.service.runs.feed import Feed
 from jalan.service.runs.jobs import job_facts, order_for
 from jalan.service.runs.ledger import Search, runs
 from jalan.service.runs.one_run import children, run_events, run_facts
+from jalan.service.runs.road import road
 from jalan.service.runs.states import states
 from jalan.service.runs.timetable import timetable
 from jalan.service.runs.witnesses import suspects_of
@@ -127,6 +129,17 @@ def get_run_events(
 ) -> EventsPage:
     """The events of a run as they were received."""
     return run_events(context, run, limit, cursor)
+
+
+@router.get("/runs/{run}/road")
+def get_road(
+    context: Now,
+    run: UUID,
+    back: Annotated[int, Query(ge=0, le=20)] = 3,
+    ahead: Annotated[int, Query(ge=0, le=20)] = 3,
+) -> RoadFact:
+    """Which runs had written the very versions that a run read, and which have read what it wrote."""
+    return road(context, run, back, ahead)
 
 
 @router.get("/jobs/{job}")

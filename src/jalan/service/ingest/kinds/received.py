@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from hashlib import blake2b
 from typing import Any
 
-from sqlalchemy import select, text
+from sqlalchemy import false, or_, select, text
 from sqlalchemy.orm import Session, aliased
 
 from jalan.catalog.kinds import DefinitionKind, LinkKind
@@ -19,6 +19,7 @@ from jalan.formats.openlineage_graph import EventError, read_dataset, read_event
 from jalan.runs.events import canonical, read_json
 from jalan.runs.facets import Code, code
 from jalan.runs.fold import RunFold, Side
+from jalan.runs.through import names_temporary, reads_temporary, seen_through
 from jalan.service.ingest.event_writer import EventWriter
 from jalan.service.ingest.identity import add_alias
 from jalan.service.ingest.unit_of_work import UnitOfWork
@@ -27,6 +28,7 @@ from jalan.store.repositories.definitions import NewDiagnostic
 from jalan.store.schema import Dataset, DatasetName, Definition, Field, Job, Link, Run, System
 
 AT_ONCE = 500
+_SESSION = 500  # runs
 _DIALECTS = {"postgres": "postgresql", "mssql": "tsql", "awsathena": "trino"}
 _BAD = (EventError, LookupError, TypeError, ValueError, AttributeError, RecursionError)
 _SHOWN = 5
@@ -80,6 +82,8 @@ class _Teller:
         for row in rows:
             row.untold = False
             facets = {name: facet for name, (_, facet) in row.facets.items()}
+            if names_temporary((row.namespace, row.name), facets):
+                continue  # it is seen through
             try:
                 self._dataset(row, facets)
             except _BAD as error:
@@ -264,10 +268,10 @@ class _Teller:
 def _told(session: Session, job: Job) -> dict[str, _Told]:
     """What the latest run that told all, and the latest event about the job itself, say."""
     found = {}
-    query = select(Run.fold).where(Run.job_id == job.id, Run.version.is_not(None))
-    fold = session.scalars(query.order_by(Run.started_at.desc(), Run.run_id.desc()).limit(1)).first()
-    if fold is not None:
-        run = RunFold.read(fold)
+    query = select(Run).where(Run.job_id == job.id, Run.version.is_not(None))
+    row = session.scalars(query.order_by(Run.started_at.desc(), Run.run_id.desc()).limit(1)).first()
+    if row is not None:
+        run = seen_through(RunFold.read(row.fold), _session_of(session, row))
         found["run"] = _Told(_body(job, run), code(run))
     event = session.execute(
         text(
@@ -282,6 +286,16 @@ def _told(session: Session, job: Job) -> dict[str, _Told]:
         one.job_facets = {name: ((0, ""), facet) for name, facet in (body["job"].get("facets") or {}).items()}
         found["job"] = _Told(body, code(one))
     return found
+
+
+def _session_of(session: Session, run: Run) -> list[RunFold]:
+    """The other runs of a run's session, those that the same run has called, before it; the latest first."""
+    if run.parent is None or not reads_temporary(RunFold.read(run.fold)):
+        return []
+    mates = or_(Run.parent == run.parent, Run.run_id == run.parent, (Run.root == run.root) if run.root else false())
+    query = select(Run.fold).where(mates, Run.started_at <= run.started_at, Run.id != run.id, Run.events > 0)
+    rows = session.scalars(query.order_by(Run.started_at.desc()).limit(_SESSION))
+    return [RunFold.read(fold) for fold in rows]
 
 
 def _body(job: Job, run: RunFold) -> dict[str, Any]:
