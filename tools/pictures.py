@@ -114,6 +114,13 @@ def _suspects(page: Page) -> None:
     page.one(".who")
 
 
+def _road(page: Page) -> None:
+    page.open("/runs?span=week&q=nightly.core.ticket_facts+done")
+    page.click("button.row", "core.ticket_facts")
+    page.click(".ways a", "its road")
+    page.one(".card.here")
+
+
 VIEWS: dict[str, Callable[[Page], None]] = {
     "overview": _overview,
     "sources": _sources,
@@ -128,6 +135,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "runs": _runs,
     "run": _run,
     "suspects": _suspects,
+    "road": _road,
 }
 
 

@@ -1,6 +1,7 @@
 """The ledger over HTTP: found by what people remember of a run; what is usual; what is stale."""
 
 import random
+from datetime import UTC, datetime
 from typing import Any
 
 import pytest
@@ -124,6 +125,36 @@ def test_the_road_of_a_run_goes_through_the_very_versions_that_were_read(client:
         ("strait.tidy.tickets", run_id(3)),
         ("strait.core.fares", run_id(4)),
     ]
+
+
+def test_how_datasets_stand(store: Engine) -> None:
+    now = (datetime.now(UTC) - BEGUN).total_seconds() / 60
+    number = iter(range(1, 99))
+
+    def hours(job: str, reads: str, writes: str, last: int, **more: Any) -> list[dict[str, Any]]:
+        """A job of each hour, the last time so many hours ago."""
+        ago = range(last, last + 9)
+        sides = {"inputs": [reads], "outputs": [writes]}
+        return [event("COMPLETE", next(number), job, now - n * 60 + 0.5, **sides) for n in ago]
+
+    bodies = hours("tides", "strait.landing.a", "strait.tidy.tides", 0)
+    bodies += hours("fares", "strait.landing.b", "strait.tidy.fares", 5)
+    bodies += hours("board", "strait.tidy.ports", "strait.mart.board", 0)
+    bodies += hours("ports", "strait.landing.c", "strait.tidy.ports", 0)
+    bodies += hours("crew", "strait.landing.d", "strait.tidy.crew", 0)
+    bodies += [event("FAIL", 97, "ports", now + 1), event("START", 98, "crew", now + 1)]
+    send(store, bodies)
+    work_through(store)
+    client = Client(create_app(store))
+    ids = {one["id"]: one["name"] for one in client.json("/api/v1/catalog", limit=50)["items"]}
+    found = client.json("/api/v1/runs/states", dataset=list(ids))
+    assert {ids[one["dataset"]].split(".", 1)[1]: one["state"] for one in found} == {
+        "tidy.tides": "fresh",
+        "tidy.fares": "late",
+        "tidy.ports": "failed",
+        "mart.board": "stale",
+        "tidy.crew": "running",
+    }
 
 
 def test_the_timetable_has_the_stations_in_the_order_of_the_data(client: Client) -> None:

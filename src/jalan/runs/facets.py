@@ -109,10 +109,9 @@ def outside(run: RunFold) -> tuple[str, str]:
     """Return a query's number in the system that ran it, and the address of the console that shows the run."""
     query = run.facet("externalQuery")
     for name in ("externalQuery", *run.facets):
-        for value in run.facet(name).values():
-            if isinstance(value, str) and value.startswith(("http://", "https://")) and name not in ("parent",):
-                if not value.startswith("https://openlineage.io/"):
-                    return _text(query.get("externalQueryId")), value
+        for key, value in run.facet(name).items():
+            if not key.startswith("_") and isinstance(value, str) and value.startswith(("http://", "https://")):
+                return _text(query.get("externalQueryId")), value
     return _text(query.get("externalQueryId")), ""
 
 

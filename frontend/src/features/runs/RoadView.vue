@@ -224,6 +224,10 @@ function laneName(offset: number): string {
 .name {
   font-size: 16px;
 }
+.name span {
+  font-weight: 400;
+  margin-left: 8px;
+}
 .reach {
   display: flex;
   gap: 8px;

@@ -1,5 +1,6 @@
 """The road of one run: which runs had written the very versions that it read, and which have read what it wrote."""
 
+from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import text
@@ -51,6 +52,19 @@ _AFTER = text(
 )
 
 
+def _spread(offsets: dict[int, int], pairs: list[tuple[int, int]], began: dict[int, datetime]) -> None:
+    """Let every run stand behind all that it read from, and before all that read from it."""
+    order = sorted(offsets, key=lambda one: (began[one], one))
+    for run in order:
+        before = [offsets[one] for one, other in pairs if other == run and offsets[one] >= 0 and one != run]
+        if offsets[run] > 0 and before:
+            offsets[run] = max(before) + 1
+    for run in reversed(order):
+        after = [offsets[other] for one, other in pairs if one == run and offsets[other] <= 0 and other != run]
+        if offsets[run] < 0 and after:
+            offsets[run] = min(after) - 1
+
+
 def road(context: Context, run_id: UUID, back: int, ahead: int) -> RoadFact:
     """Return the road of a run, so many runs back and ahead. Raises NotFound. Cost: what is shown."""
     session = context.session
@@ -77,6 +91,7 @@ def road(context: Context, run_id: UUID, back: int, ahead: int) -> RoadFact:
             if not frontier:
                 break
     rows = session.execute(rows_query().where(is_among(Run.id, list(offsets)))).all()
+    _spread(offsets, [(one, other) for one, _, other in steps], {row.id: row.started_at for row in rows})
     shown = dict(zip((row.id for row in rows), as_rows(session, rows), strict=True))
     lanes = [
         RoadLane(

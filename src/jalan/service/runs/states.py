@@ -111,16 +111,11 @@ def _latest(session: Session, jobs: list[int]) -> dict[int, Any]:
         .where(Run.job_id == wanted.c.job, Run.events > 0)
         .order_by(Run.started_at.desc())
         .limit(_GAPS)
-        .lateral("some")
+        .correlate(wanted)
+        .subquery("some")
     )
-    spread = (
-        select(
-            func.count().label("n"),
-            func.extract("epoch", func.max(some.c.started_at) - func.min(some.c.started_at)).label("span"),
-        )
-        .select_from(some)
-        .lateral("spread")
-    )
+    span = func.extract("epoch", func.max(some.c.started_at) - func.min(some.c.started_at))
+    spread = select(func.count().label("n"), span.label("span")).select_from(some).lateral("spread")
     every = func.nullif(spread.c.span, 0) / func.nullif(spread.c.n - 1, 0)
     query = (
         select(
