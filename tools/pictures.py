@@ -155,9 +155,9 @@ def main() -> None:
     write_past(engine, all_counts(cluster))
     work_through(engine)
     port = free_port()
-    server = uvicorn.Server(
-        uvicorn.Config(create_app(engine, ROOT / "frontend" / "dist"), port=port, log_level="warning")
-    )
+    app = create_app(engine, ROOT / "frontend" / "dist")
+    config = uvicorn.Config(app, port=port, log_level="critical", timeout_graceful_shutdown=1)
+    server = uvicorn.Server(config)
     thread = threading.Thread(target=server.run)
     thread.start()
     PICTURES.mkdir(parents=True, exist_ok=True)

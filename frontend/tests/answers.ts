@@ -12,6 +12,7 @@ import type {
   Overview,
   SourceFact,
   UnreadPage,
+  Schemas,
 } from '../src/api/client'
 
 /** What the server of a small ferry operator answers. */
@@ -394,4 +395,16 @@ export const declaration: DeclarationFact = {
   because: 'they print it each morning',
   by: 'Quay desk',
   on: '2026-11-20',
+}
+
+export const noRuns: Schemas['RunsPage'] = {
+  items: [],
+  total: 0,
+  events: 0,
+  next: null,
+  since: '2026-11-26T00:00:00Z',
+  until: '2026-11-27T00:00:00Z',
+  facets: {},
+  facets_of: 0,
+  buckets: [],
 }

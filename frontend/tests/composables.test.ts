@@ -12,6 +12,7 @@ import type { LineageState } from '../src/features/lineage/useLineage'
 import { useSideways } from '../src/features/lineage/useSideways'
 import { useStops } from '../src/features/lineage/useStops'
 import { useWires } from '../src/features/lineage/useWires'
+import { useTyped } from '../src/shared/composables/useTyped'
 import { useIngestion } from '../src/features/sources/useIngestion'
 import { useAttempt } from '../src/shared/composables/useAttempt'
 import * as answers from './answers'
@@ -361,4 +362,23 @@ it('pieces agree about lanes that are empty', () => {
   expect(made.columns.value).toEqual([])
   expect(made.wires.value).toEqual([])
   expect(useStops(state(empty), lanes, made.anchors).value).toEqual([])
+})
+
+it('what comes back while somebody goes on typing does not overwrite it', async () => {
+  vi.useFakeTimers()
+  const asked = ref('')
+  let sent = ''
+  const { words, typed } = useTyped(asked, (now) => (sent = now), 100)
+  words.value = 'tidy'
+  void typed()
+  await vi.advanceTimersByTimeAsync(150)
+  expect(sent).toBe('tidy')
+  words.value = 'tidy.re'
+  asked.value = sent // the address follows, a moment late
+  await nextTick()
+  expect(words.value).toBe('tidy.re')
+  asked.value = 'failed' // a search that is kept
+  await nextTick()
+  expect(words.value).toBe('failed')
+  vi.useRealTimers()
 })

@@ -101,7 +101,7 @@ const facts: Schemas['RunFacts'] = {
     outputs_added: [],
     outputs_gone: [],
   },
-  plans: { logicalPlan: { node: 'Scan' } },
+  plans: { logicalPlan: { node: 'Scan', children: [{ node: 'Filter fog' }] } },
   stale: [
     {
       dataset: 9,
@@ -261,6 +261,7 @@ it('a run opens in place and says what it said, what changed, what it read and w
   )
   const button = (words: string) =>
     screen.findAll('.detail button').find((one) => one.text() === words)
+  expect(screen.find('.detail details').text()).toContain('Filter fog')
   await button('see both texts')?.trigger('click')
   expect(screen.find('.texts').text()).toContain('select reason_code')
   await button('2 events as received')?.trigger('click')

@@ -34,6 +34,7 @@ beforeEach(() => {
     },
   )
   vi.spyOn(api, 'runStates').mockResolvedValue([])
+  vi.spyOn(api, 'runs').mockResolvedValue(answers.noRuns)
   vi.spyOn(api, 'overview').mockResolvedValue(answers.overview)
   vi.spyOn(api, 'find').mockResolvedValue([answers.hit])
   vi.spyOn(api, 'catalog').mockResolvedValue(answers.page)

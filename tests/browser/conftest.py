@@ -19,7 +19,8 @@ def address(demo: Demo) -> Iterator[str]:
     """Where the demo is served."""
     port = free_port()
     app = create_app(demo.engine, ROOT / "frontend" / "dist")
-    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning"))
+    config = uvicorn.Config(app, port=port, log_level="critical", timeout_graceful_shutdown=1)
+    server = uvicorn.Server(config)
     thread = threading.Thread(target=server.run)
     thread.start()
     for _ in range(100):

@@ -33,7 +33,7 @@ def test_a_failed_run_is_found_by_wildcard_and_time_and_its_callers_are_opened(p
     page.click("button.row", "tidy.refunds")
     detail = page.one(".detail .message")
     assert detail.text == 'column "reason_code" does not exist'
-    page.wait(lambda: "core.ticket_facts" in " ".join(page.texts(".detail")))
+    page.wait(lambda: "Board pack" in " ".join(page.texts(".detail .stale")))
     # Up to the run that called it, and down again to all that this one called.
     page.click(".detail .link", "nightly")
     page.click(".detail .link", "that it called")
@@ -84,7 +84,8 @@ def test_how_things_stand_is_on_the_lanes_as_a_shape_and_a_word(page: Page) -> N
     page.open("/lineage")
     page.find("refund_watch", "mart.refund_watch")
     page.wait(lambda: any("✕ failed" in one for one in page.texts(".card .stand")))
-    page.wait(lambda: any("stale" in one for one in page.texts(".here dd")))
+    # It was not filled in the last night: stale, and by the afternoon late.
+    page.wait(lambda: any(word in one for one in page.texts(".here dd") for word in ("stale", "late")))
 
 
 def test_a_search_is_kept_and_let_go(page: Page) -> None:

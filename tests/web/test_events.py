@@ -44,7 +44,8 @@ def serving(engine: Engine) -> Iterator[str]:
     """The application over real HTTP; yields its address."""
     with socket.socket() as listener:
         listener.bind(("127.0.0.1", 0))
-        server = uvicorn.Server(uvicorn.Config(create_app(engine), log_level="critical"))
+        config = uvicorn.Config(create_app(engine), log_level="critical", timeout_graceful_shutdown=1)
+        server = uvicorn.Server(config)
         thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]})
         thread.start()
         while not server.started:
@@ -243,6 +244,27 @@ def test_many_at_once_share_commits_and_each_is_kept_once(store: Engine, address
     assert commits is not None
     assert commits < 300
     assert apply_waiting(store) == 300
+
+
+def test_who_sends_more_than_is_taken_on_is_told_to_wait(store: Engine, monkeypatch: pytest.MonkeyPatch) -> None:
+    from jalan.service.runs import intake
+
+    monkeypatch.setattr(intake, "_MOST_WAITING", 3)
+    taking = intake.Intake(store)
+    several = [intake.one_event(json.dumps(event("START", n, "a", n)).encode()) for n in range(4)]
+
+    async def crowd() -> list[Any]:
+        found = await asyncio.gather(
+            taking.write(several[:2]), taking.write(several[2:]), taking.write(several[2:3]), return_exceptions=True
+        )
+        await taking.write(several[2:])  # a moment later there is room
+        await taking.close()
+        return list(found)
+
+    first, second, third = asyncio.run(crowd())
+    assert (first, third) == (None, None)
+    assert isinstance(second, intake.TooBusy)
+    assert len(kept(store)) == 4
 
 
 def test_who_watches_is_told_when_runs_have_changed(store: Engine, address: str) -> None:

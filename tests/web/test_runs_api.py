@@ -71,6 +71,20 @@ def test_counts_are_of_all_that_is_found_and_pages_lose_nothing(client: Client) 
     assert client.get("/api/v1/runs", cursor="sand").status_code == 400
 
 
+def test_all_that_is_found_comes_as_a_stream(client: Client) -> None:
+    lines = client.get("/api/v1/runs/all", q="failed", form="csv", **SINCE).text.splitlines()
+    assert lines[0].startswith("run_id,namespace,name,state")
+    assert sorted(line.split(",")[2] for line in lines[1:]) == [
+        "nightly",
+        "nightly",
+        "nightly.core",
+        "nightly.mart",
+    ]
+    rows = client.get("/api/v1/runs/all", **SINCE).text.splitlines()
+    assert len(rows) == 32
+    assert client.get("/api/v1/runs/all", q="longer:soon").status_code == 422
+
+
 def test_a_run_tells_what_is_usual_what_changed_and_what_is_stale(client: Client) -> None:
     failed = client.json(f"/api/v1/runs/{run_id(63)}")
     assert failed["row"]["message"] == "column fare does not exist"

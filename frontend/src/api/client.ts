@@ -61,6 +61,8 @@ async function unwrap<T>(asked: Promise<Answer<T>>): Promise<T> {
 export interface PartOptions {
   shown: string[]
   named: string[]
+  /** The time that is asked about; now without one. */
+  as_of?: string
 }
 
 export interface LaneOptions extends PartOptions {
@@ -85,10 +87,10 @@ export const api = {
     unwrap(
       client.GET('/api/v1/catalog/facets/{name}', { params: { path: { name }, query }, signal }),
     ),
-  dataset: (dataset: number, signal?: AbortSignal, columnsFrom = 0) =>
+  dataset: (dataset: number, signal?: AbortSignal, columnsFrom = 0, at?: string) =>
     unwrap(
       client.GET('/api/v1/datasets/{dataset}', {
-        params: { path: { dataset }, query: { columns_from: columnsFrom } },
+        params: { path: { dataset }, query: { columns_from: columnsFrom, as_of: at } },
         signal,
       }),
     ),
@@ -103,11 +105,16 @@ export const api = {
     unwrap(
       client.GET('/api/v1/trail', { params: { query: { field, conditions, ...part } }, signal }),
     ),
-  evidence: (link: number, signal?: AbortSignal) =>
-    unwrap(client.GET('/api/v1/links/{link}/evidence', { params: { path: { link } }, signal })),
+  evidence: (link: number, signal?: AbortSignal, at?: string) =>
+    unwrap(
+      client.GET('/api/v1/links/{link}/evidence', {
+        params: { path: { link }, query: { as_of: at } },
+        signal,
+      }),
+    ),
   dependents: (
     field: number,
-    query: { conditions: boolean; q?: string; cursor?: string },
+    query: { conditions: boolean; q?: string; cursor?: string; as_of?: string },
     signal?: AbortSignal,
   ) =>
     unwrap(

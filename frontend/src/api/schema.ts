@@ -605,6 +605,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get All Runs
+         * @description All runs that are found, as a stream of rows.
+         */
+        get: operations["all_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/timetable": {
         parameters: {
             query?: never;
@@ -3958,6 +3978,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RunsPage"];
                 };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    all_runs: {
+        parameters: {
+            query?: {
+                form?: "ndjson" | "csv";
+                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows). */
+                q?: string;
+                state?: string[] | null;
+                pipeline?: string[] | null;
+                who?: string[] | null;
+                wrote?: string[] | null;
+                since?: string | null;
+                until?: string | null;
+                job?: number | null;
+                dataset?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: components["responses"]["NotTaken"];
             403: components["responses"]["Foreign"];

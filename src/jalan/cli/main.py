@@ -163,7 +163,7 @@ def serve(
     import uvicorn
 
     from jalan.web import process
-    from jalan.web.app import create_app
+    from jalan.web.app import GRACE, create_app
     from jalan.web.guard import LOOPBACK
 
     if host not in LOOPBACK and not open_:
@@ -180,7 +180,8 @@ def serve(
     address = engine.url.render_as_string(hide_password=False)
     with nullcontext() if no_worker else worker.beside(address):
         if workers == 1:
-            uvicorn.run(create_app(engine, frontend, [host]), host=host, port=port, log_level="warning")
+            app = create_app(engine, frontend, [host])
+            uvicorn.run(app, host=host, port=port, log_level="warning", timeout_graceful_shutdown=GRACE)
             return
         engine.dispose()
         with explained():

@@ -24,7 +24,7 @@ from jalan.service.ingest import sources
 from jalan.service.logs import configure
 from jalan.service.runs import worker
 from jalan.store.database import create_database, migrate, open_store
-from jalan.web.app import create_app
+from jalan.web.app import GRACE, create_app
 
 WANTED_PORT = 8400
 DESK_PORT = 8410
@@ -50,7 +50,13 @@ def fill_store(cluster: Cluster, databases: tuple[str, ...], store: str, desk: s
 
 def serve(engine: Engine, frontend: Path, port: int, runner: Runner | None = None) -> None:
     """Serve until told to stop (Ctrl-C or SIGTERM). runner: begins when there is somebody to tell."""
-    config = uvicorn.Config(create_app(engine, frontend), host="127.0.0.1", port=port, log_level="warning")
+    config = uvicorn.Config(
+        create_app(engine, frontend),
+        host="127.0.0.1",
+        port=port,
+        log_level="warning",
+        timeout_graceful_shutdown=GRACE,
+    )
     server = uvicorn.Server(config)
 
     def stop(number: int, frame: FrameType | None) -> None:

@@ -24,6 +24,9 @@ from jalan.web.guard import Guard
 from jalan.web.problems import add_problem_handlers
 from jalan.web.request_log import RequestLog
 
+GRACE = 2
+"""Seconds that answers may take once the server is to stop: a stream that is followed has no end of its own."""
+
 
 def _operation_id(route: APIRoute) -> str:
     return route.name.removeprefix("get_")

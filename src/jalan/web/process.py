@@ -11,7 +11,7 @@ from uvicorn.supervisors.multiprocess import Multiprocess
 from jalan.service.logs import configure
 from jalan.service.settings import Settings
 from jalan.store.database import open_store
-from jalan.web.app import create_app
+from jalan.web.app import GRACE, create_app
 
 FRONTEND, HOST = "JALAN_SERVE_FRONTEND", "JALAN_SERVE_HOST"
 
@@ -21,7 +21,15 @@ def serve(store: str, frontend: Path, host: str, port: int, workers: int) -> Non
     # The store's address has a password, so it goes by the environment, which other users cannot see.
     os.environ.update({"JALAN_STORE": store, FRONTEND: str(frontend.resolve()), HOST: host})
     name = f"{application.__module__}:{application.__name__}"
-    config = uvicorn.Config(name, factory=True, workers=workers, host=host, port=port, log_level="warning")
+    config = uvicorn.Config(
+        name,
+        factory=True,
+        workers=workers,
+        host=host,
+        port=port,
+        log_level="warning",
+        timeout_graceful_shutdown=GRACE,
+    )
     with _listening(host, port) as listener:
         Multiprocess(config, sockets=[listener]).run()
 

@@ -6,6 +6,7 @@ import { api, type CatalogPage, type FacetPage } from '@/api/client'
 import KindGlyph from '@/shared/components/KindGlyph.vue'
 import { count, plural } from '@/shared/format/humane'
 import { useAsked } from '@/shared/composables/useAsked'
+import { useTyped } from '@/shared/composables/useTyped'
 
 const FACETS = ['kind', 'system', 'container', 'owner', 'state'] as const
 type Facet = (typeof FACETS)[number]
@@ -31,7 +32,6 @@ const query = computed(() => ({
   ...Object.fromEntries(FACETS.map((facet) => [facet, chosen(facet)])),
   limit: 100,
 }))
-const words = ref(query.value.q)
 
 const { data, error, loading } = useAsked(
   () => (route.name === 'catalog' ? ['catalog', query.value] : null),
@@ -45,14 +45,10 @@ watch(
   },
   { immediate: true },
 )
-watch(
-  () => query.value.q,
-  (q) => (words.value = q),
+const { words, typed: search } = useTyped(
+  computed(() => query.value.q),
+  (q) => void router.replace({ query: { ...route.query, q: q || undefined } }),
 )
-
-const search = useDebounceFn(() => {
-  void router.replace({ query: { ...route.query, q: words.value.trim() || undefined } })
-}, 200)
 
 function toggle(facet: Facet, value: string) {
   const now = new Set(chosen(facet))

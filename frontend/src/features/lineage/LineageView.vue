@@ -9,6 +9,7 @@ import LinkTable from './LinkTable.vue'
 import StartHere from './StartHere.vue'
 import { ALL } from './useAddress'
 import { provideStates } from '@/features/runs/useStates'
+import { exact } from '@/shared/format/humane'
 import { useLineage } from './useLineage'
 
 const state = useLineage()
@@ -24,6 +25,16 @@ provideStates(
     ...new Set(lanes.value?.lanes.flatMap((lane) => lane.datasets.map((one) => one.id)) ?? []),
   ]),
 )
+/** The time that is looked at, as the browser's own field wants it: in the viewer's zone. */
+const moment = computed(() => {
+  if (!state.at.value) return ''
+  const time = new Date(state.at.value)
+  return new Date(time.getTime() - time.getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
+})
+function goTo(written: string) {
+  const time = new Date(written)
+  state.goTo(Number.isNaN(time.getTime()) ? null : time.toISOString())
+}
 const failed = computed(() => state.map.error.value ?? state.facts.error.value)
 const stop = computed(() => {
   const at = cursor.value
@@ -143,6 +154,17 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           </button>
         </span>
         <span class="right">
+          <span class="when" :class="{ then: state.at.value }">
+            {{ state.at.value ? 'as of' : '' }}
+            <input
+              type="datetime-local"
+              aria-label="Show it as it was at this time"
+              title="Show it as it was at this time"
+              :value="moment"
+              @change="goTo(($event.target as HTMLInputElement).value)"
+            />
+            <button v-if="state.at.value" @click="state.goTo(null)">now</button>
+          </span>
           <button title="v" @click="state.toggleTable">
             {{ state.asTable.value ? 'read as a road' : 'read as a table' }}
           </button>
@@ -161,6 +183,10 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
       <div v-if="failed" class="failed" role="alert">
         <h2>This road cannot be shown</h2>
         <p>{{ failed }}</p>
+        <p v-if="state.at.value">
+          This is what was known {{ exact(state.at.value) }}.
+          <button class="link" @click="state.goTo(null)">Show it as it is now.</button>
+        </p>
         <p><RouterLink to="/catalog">Find another dataset in the catalog.</RouterLink></p>
       </div>
       <template v-else>
@@ -210,6 +236,19 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 .bar button:hover,
 .bar button:hover b {
   color: var(--sign);
+}
+.when input {
+  border: 0;
+  border-bottom: 1px solid var(--hair);
+  background: transparent;
+  color: var(--mute);
+  font-size: 12px;
+  width: 170px;
+}
+.when.then,
+.when.then input {
+  color: var(--amber);
+  font-weight: 600;
 }
 .chip {
   background: var(--sign);

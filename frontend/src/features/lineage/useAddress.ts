@@ -35,6 +35,11 @@ export function useAddress() {
     if (asked === 'closed' || asked === 'depends' || asked === 'code') return asked
     return fields.value.length || link.value !== null ? 'code' : 'closed'
   })
+  /** The time that is looked at; now where there is none. */
+  const at = computed(() => {
+    const time = new Date(String(route.query.at ?? ''))
+    return Number.isNaN(time.getTime()) ? undefined : time.toISOString()
+  })
   const onTrail = computed(() => fields.value.length > 0)
 
   function go(query: LocationQueryRaw, replace = false) {
@@ -53,6 +58,7 @@ export function useAddress() {
       conditions: route.query.conditions,
       detail: route.query.detail,
       view: route.query.view,
+      at: route.query.at,
     }
     for (const key of Object.keys(query)) if (query[key] === undefined) delete query[key]
     void router.push({ name: 'lineage', params: { dataset: String(id) }, query })
@@ -61,8 +67,10 @@ export function useAddress() {
   /** Follow the trail of a field. Of the dataset that is here, several fields can be chosen together. */
   function follow(field: number, owner: number, add = false) {
     if (owner !== dataset.value) {
-      const query: LocationQueryRaw = { field: String(field), conditions: route.query.conditions }
-      if (query.conditions === undefined) delete query.conditions
+      const query: LocationQueryRaw = { field: String(field) }
+      for (const key of ['conditions', 'at']) {
+        if (route.query[key] !== undefined) query[key] = route.query[key]
+      }
       void router.push({ name: 'lineage', params: { dataset: String(owner) }, query })
       return
     }
@@ -91,8 +99,11 @@ export function useAddress() {
   const toggleTable = () => go({ view: asTable.value ? undefined : 'table' })
   const setDock = (to: Dock) => go({ dock: to }, true)
 
+  const goTo = (time: string | null) => go({ at: time ?? undefined, link: undefined })
+
   return {
     asTable,
+    at,
     conditions,
     dataset,
     detail,
@@ -100,6 +111,7 @@ export function useAddress() {
     downstream,
     fields,
     follow,
+    goTo,
     leave,
     link,
     onTrail,

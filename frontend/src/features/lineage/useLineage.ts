@@ -7,7 +7,7 @@ import { useAddress } from './useAddress'
 /** The lineage screen: what its address asks for, and what the server answers. */
 export function useLineage() {
   const address = useAddress()
-  const { conditions, dataset, dock, downstream, fields, link, onTrail, upstream } = address
+  const { at, conditions, dataset, dock, downstream, fields, link, onTrail, upstream } = address
   const unfolded = reactive(new Set<number>())
   const closed = reactive(new Set<string>())
   const filters = reactive(new Map<number, string>())
@@ -23,6 +23,7 @@ export function useLineage() {
   const part = computed(() => ({
     named: named.value,
     shown: [...more].map(([lane, count]) => `${lane}:${count}`),
+    as_of: at.value,
   }))
 
   const map = useAsked(
@@ -55,8 +56,8 @@ export function useLineage() {
           ),
   )
   const asked = useAsked(
-    () => (dataset.value === null ? null : ['lineage', 'facts', dataset.value]),
-    (signal) => api.dataset(dataset.value ?? 0, signal),
+    () => (dataset.value === null ? null : ['lineage', 'facts', dataset.value, at.value]),
+    (signal) => api.dataset(dataset.value ?? 0, signal, 0, at.value),
   )
   const furtherColumns = ref<ColumnFact[]>([])
   const facts = {
@@ -72,7 +73,7 @@ export function useLineage() {
   async function moreColumns() {
     const now = facts.data.value
     if (!now) return
-    const page = await api.dataset(now.id, undefined, now.columns.length)
+    const page = await api.dataset(now.id, undefined, now.columns.length, at.value)
     if (page.id === facts.data.value?.id) furtherColumns.value.push(...page.columns)
   }
 
@@ -101,8 +102,8 @@ export function useLineage() {
     () =>
       shownLink.value === null || dock.value !== 'code'
         ? null
-        : ['lineage', 'evidence', shownLink.value],
-    (signal) => api.evidence(shownLink.value ?? 0, signal),
+        : ['lineage', 'evidence', shownLink.value, at.value],
+    (signal) => api.evidence(shownLink.value ?? 0, signal, at.value),
   )
   const dependsWords = ref('')
   const words = refDebounced(dependsWords, 200)
@@ -110,11 +111,11 @@ export function useLineage() {
     () =>
       fields.value[0] === undefined
         ? null
-        : ['lineage', 'depends', fields.value[0], conditions.value, words.value],
+        : ['lineage', 'depends', fields.value[0], conditions.value, words.value, at.value],
     (signal) =>
       api.dependents(
         fields.value[0] ?? 0,
-        { conditions: conditions.value, q: words.value },
+        { conditions: conditions.value, q: words.value, as_of: at.value },
         signal,
       ),
   )

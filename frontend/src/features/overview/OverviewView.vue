@@ -8,6 +8,26 @@ import { useAsked } from '@/shared/composables/useAsked'
 
 const { data, error } = useAsked(['overview'], api.overview)
 
+const DAY = 86_400_000
+const { data: failed } = useAsked(['failed runs'], (signal) =>
+  api.runs(
+    {
+      state: ['failed'],
+      since: new Date(Date.now() - DAY).toISOString(),
+      until: new Date().toISOString(),
+      limit: 50,
+    },
+    signal,
+  ),
+)
+/** The runs that failed themselves, not those that had called them. */
+const failures = computed(() => {
+  const rows = failed.value?.items ?? []
+  return rows
+    .filter((one) => one.message || !rows.some((other) => other.parent === one.run))
+    .slice(0, 4)
+})
+
 const empty = computed(() => data.value !== null && data.value.systems.length === 0)
 const needsLook = computed(() => {
   const found = data.value
@@ -15,6 +35,7 @@ const needsLook = computed(() => {
   return (
     found.diagnostics.length +
     found.ingestions.filter((one) => one.state === 'failed').length +
+    failures.value.length +
     (found.placeholders ? 1 : 0)
   )
 })
@@ -95,6 +116,14 @@ jalan load ./pipelines</pre>
           Nothing: every statement was read in full, and every scan and load went through.
         </p>
         <ul v-else class="plain">
+          <li v-for="one in failures" :key="one.run">
+            <span class="state bad">✕ failed</span>
+            <RouterLink :to="{ name: 'runs', query: { span: 'day', run: one.run } }">
+              {{ one.job.name }}</RouterLink
+            >
+            <span class="mute" :title="exact(one.started_at)">{{ ago(one.started_at) }}</span>
+            <small>{{ one.message }}</small>
+          </li>
           <li
             v-for="(one, i) in data.ingestions.filter((row) => row.state === 'failed')"
             :key="`f${i}`"

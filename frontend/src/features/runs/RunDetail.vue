@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { api, type Schemas } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
 import { count, exact, plural } from '@/shared/format/humane'
+import JsonTree from './JsonTree.vue'
 import RunTree from './RunTree.vue'
 import UsualMark from './UsualMark.vue'
 import { clock, shortJob, size, stateOf, took } from './words'
@@ -195,6 +196,15 @@ function lastParts(name: string): string {
             :to="{ name: 'lineage', params: { dataset: String(target) } }"
             >on the lineage</RouterLink
           >
+          <RouterLink
+            v-if="target !== null"
+            :to="{
+              name: 'lineage',
+              params: { dataset: String(target) },
+              query: { at: row.started_at },
+            }"
+            >as it was then</RouterLink
+          >
           <RouterLink :to="{ name: 'runs', query: { q: `job:${row.job.name}`, span: '90 days' } }"
             >all its runs</RouterLink
           >
@@ -281,10 +291,7 @@ function lastParts(name: string): string {
         </div>
       </section>
       <section v-for="(plan, name) in data.plans" :key="name" class="wide">
-        <details>
-          <summary>{{ name }}</summary>
-          <pre class="mono">{{ JSON.stringify(plan, null, 2) }}</pre>
-        </details>
+        <JsonTree :name="String(name)" :value="plan" />
       </section>
       <section v-if="events" class="wide">
         <details v-for="(one, n) in events" :key="n">

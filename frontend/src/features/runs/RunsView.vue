@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { useDebounceFn, useIntervalFn } from '@vueuse/core'
+import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
 import { api, type Schemas } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
+import { useTyped } from '@/shared/composables/useTyped'
 import { count, exact, plural } from '@/shared/format/humane'
 import RunDetail from './RunDetail.vue'
 import TimeTable from './TimeTable.vue'
@@ -49,12 +50,10 @@ const query = computed(() => ({
   since: span.value.since.toISOString(),
   until: span.value.until.toISOString(),
 }))
-const words = ref(query.value.q)
-watch(
-  () => query.value.q,
-  (q) => (words.value = q),
+const { words, typed: search } = useTyped(
+  computed(() => query.value.q),
+  (q) => go({ q: q || undefined }, true),
 )
-const search = useDebounceFn(() => go({ q: words.value.trim() || undefined }, true), 250)
 
 const { data, error, loading } = useAsked(
   () => (here() ? ['runs', query.value] : null),
@@ -161,6 +160,13 @@ async function letGo(id: number) {
 function recall(one: Schemas['KeptSearchFact']) {
   now.value = new Date()
   void router.push({ query: one.query as LocationQueryRaw })
+}
+/** Where all that is found is to be had as a file. */
+function asFile(form: string): string {
+  const asked = new URLSearchParams({ form })
+  for (const [name, value] of Object.entries(query.value))
+    for (const one of Array.isArray(value) ? value : [value]) if (one) asked.append(name, one)
+  return `/api/v1/runs/all?${asked}`
 }
 /** Facets are counted of the latest runs, where there are very many. */
 function facetsOf(facet: Facet): string | undefined {
@@ -271,7 +277,7 @@ function label(facet: Facet, one: Schemas['RunFacet']): string {
         >
       </p>
       <template v-if="data && (rows.length || apart.length)">
-        <div class="row heads" role="row">
+        <div class="row heads">
           <span>began</span><span>job</span><span>state</span><span>took, and usually</span
           ><span>rows, and usually</span><span>code</span><span>called by</span>
         </div>
@@ -328,6 +334,8 @@ function label(facet: Facet, one: Schemas['RunFacet']): string {
           {{ count(rows.length) }} of {{ plural(data.total, 'run') }},
           {{ plural(data.events, 'event') }} in this time.
           <button v-if="cursor" class="link" @click="loadMore">show more</button>
+          <a :href="asFile('csv')" download>all as CSV</a>
+          <a :href="asFile('ndjson')" download>JSON</a>
           <button v-if="fresh" class="link" @click="refresh">newer ones have come</button>
           <span v-if="away" class="mute">not followed at the moment</span>
         </p>

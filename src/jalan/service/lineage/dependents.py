@@ -1,13 +1,10 @@
 """What depends on a field: a page at a time, by dataset, or all of it as a stream."""
 
-import csv
-import io
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-import orjson
 from sqlalchemy import func, select
 
 from jalan.catalog.kinds import DatasetKind
@@ -20,6 +17,7 @@ from jalan.service.cursors import read_cursor, write_cursor
 from jalan.service.graph_cache.names import Names
 from jalan.service.graph_cache.view import GraphView
 from jalan.service.lineage.answers import Dependent, DependentGroup, Dependents, PathStep
+from jalan.service.streams import StreamForm, header, written
 from jalan.store.among import is_among
 from jalan.store.past import table_at
 from jalan.store.schema import Field
@@ -198,8 +196,6 @@ def _path(view: GraphView, names: Names, reach: Reach, way: list[tuple[int, int]
 
 # --- all of it -------------------------------------------------------------------------------------------
 
-StreamForm = Literal["ndjson", "csv"]
-
 
 def all_dependents(context: Context, field_id: int, conditions: bool, form: StreamForm) -> Iterator[bytes]:
     """Return everything that depends on a field, in pieces: one row each, without the ways. Raises NotFound."""
@@ -209,8 +205,7 @@ def all_dependents(context: Context, field_id: int, conditions: bool, form: Stre
 
 def _rows(context: Context, told: _Told, form: StreamForm) -> Iterator[bytes]:
     view = context.graph
-    if form == "csv":
-        yield (",".join(_COLUMNS) + "\n").encode()
+    yield header(_COLUMNS, form)
     for start in range(0, len(told.nodes), _CHUNK):
         part = told.some(np.arange(start, min(start + _CHUNK, len(told.nodes)), dtype=np.int32))
         names = Names(context.session, view)  # what is sent is forgotten
@@ -230,12 +225,4 @@ def _rows(context: Context, told: _Told, form: StreamForm) -> Iterator[bytes]:
                     int(part.hops[n]),
                 )
             )
-        yield _written(rows, form)
-
-
-def _written(rows: Sequence[tuple[object, ...]], form: StreamForm) -> bytes:
-    if form == "ndjson":
-        return b"".join(orjson.dumps(dict(zip(_COLUMNS, row, strict=True))) + b"\n" for row in rows)
-    out = io.StringIO()
-    csv.writer(out, lineterminator="\n").writerows(rows)
-    return out.getvalue().encode()
+        yield written(_COLUMNS, rows, form)

@@ -18,6 +18,7 @@ from jalan.runs.events import BadEvent, Event, read_event, read_json
 from jalan.store.repositories import events as store
 
 _MOST_WAITING = 20_000  # events
+_MOST_BYTES = 200_000_000
 _MOST_TOGETHER = 2_000
 _PATIENCE = 30  # seconds that a commit may take
 
@@ -36,6 +37,7 @@ class TooLarge(Exception):
 @dataclass(slots=True)
 class _Waiting:
     events: Sequence[Received]
+    bytes: int
     done: "asyncio.Future[None]" = field(default_factory=lambda: asyncio.get_running_loop().create_future())
 
 
@@ -47,16 +49,18 @@ class Intake:
         self._connection: psycopg.AsyncConnection | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
         self._queue: list[_Waiting] = []
-        self._size = 0
+        self._size = self._bytes = 0
         self._worker: asyncio.Task[None] | None = None
 
     async def write(self, events: Sequence[Received]) -> None:
         """Return when events are committed. Raises TooBusy, psycopg.Error."""
-        if self._size and self._size + len(events) > _MOST_WAITING:
+        mine = _Waiting(events, sum(len(raw) for _, raw in events))
+        full = self._size + len(events) > _MOST_WAITING or self._bytes + mine.bytes > _MOST_BYTES
+        if self._size and full:
             raise TooBusy
-        mine = _Waiting(events)
         self._queue.append(mine)
         self._size += len(events)
+        self._bytes += mine.bytes
         if self._worker is None or self._worker.done():
             self._worker = asyncio.create_task(self._work())
         # Who goes away does not take the others' commit along.
@@ -96,6 +100,7 @@ class Intake:
     def _end(self, batch: list[_Waiting], error: Exception | None) -> None:
         for waiting in batch:
             self._size -= len(waiting.events)
+            self._bytes -= waiting.bytes
             if waiting.done.cancelled():
                 continue
             if error is None:

@@ -1,10 +1,11 @@
 """The ledger of runs: found by words, states, jobs, data and time; counted, page by page."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
+from uuid import UUID
 
 from sqlalchemy import (
     ColumnElement,
@@ -30,10 +31,16 @@ from jalan.service.context import Context
 from jalan.service.cursors import BadCursor, pack, unpack
 from jalan.service.errors import Invalid
 from jalan.service.runs.answers import Bucket, JobBrief, RunFacet, RunRow, RunsPage, UsualFact
+from jalan.service.streams import StreamForm, header, written
 from jalan.store.schema import Container, Dataset, DatasetName, EventRow, Field, Job, JobVersion, Run, RunDataset
 
 USUAL_OF = 60  # runs
 _BUCKETS = 120
+_CHUNK = 1_000  # rows of a stream
+_COLUMNS = (
+    "run_id", "namespace", "name", "state", "started_at", "ended_at", "took", "rows", "bytes", "who", "message",
+    "parent", "parent_name", "version", "events",
+)  # fmt: skip
 _FACET_VALUES = 12
 _FACETS_OF = 10_000  # the latest runs, of which facets are counted
 _NOBODY = "nobody"
@@ -78,6 +85,25 @@ def runs(context: Context, search: Search, limit: int, cursor: str | None) -> Ru
         facets_of=min(counts.total, _FACETS_OF),
         buckets=counts.buckets,
     )
+
+
+def every_run(context: Context, search: Search, form: StreamForm) -> Iterator[bytes]:
+    """Return all runs that are found, the latest first, in pieces. Raises Invalid."""
+    since, until = period(context.session, search)
+    query = rows_query().where(*found_by(search, since, until)).order_by(Run.started_at.desc(), Run.id.desc())
+    return _all(context, query, form)
+
+
+def _all(context: Context, query: Select[*tuple[Any, ...]], form: StreamForm) -> Iterator[bytes]:
+    yield header(_COLUMNS, form)
+    # A connection of its own, for as long as somebody reads.
+    with context.engine.connect().execution_options(stream_results=True, yield_per=_CHUNK) as connection:
+        for part in connection.execute(query).partitions():
+            yield written(_COLUMNS, (tuple(_plain(getattr(row, name)) for name in _COLUMNS) for row in part), form)
+
+
+def _plain(value: Any) -> Any:
+    return value.isoformat() if isinstance(value, datetime) else str(value) if isinstance(value, UUID) else value
 
 
 def period(session: Session, search: Search) -> tuple[datetime, datetime]:

@@ -9,12 +9,13 @@ from pydantic import Field
 
 from jalan.service.lineage import export as exports
 from jalan.service.lineage.answers import Dependents, Evidence, LineageMap
-from jalan.service.lineage.dependents import StreamForm, all_dependents, dependents
+from jalan.service.lineage.dependents import all_dependents, dependents
 from jalan.service.lineage.drawing import Wanted
 from jalan.service.lineage.evidence import evidence
 from jalan.service.lineage.export import FormatFact
 from jalan.service.lineage.lanes import lanes
 from jalan.service.lineage.trail import trail
+from jalan.service.streams import StreamForm
 from jalan.web.deps import Conditions, Hops, Id, Then
 
 router = APIRouter(prefix="/api/v1")

@@ -6,6 +6,7 @@ from typing import Annotated, Any
 from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Request
+from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 from sse_starlette import EventSourceResponse, ServerSentEvent
 
@@ -25,12 +26,13 @@ from jalan.service.runs.answers import (
 )
 from jalan.service.runs.feed import Feed
 from jalan.service.runs.jobs import job_facts, order_for
-from jalan.service.runs.ledger import Search, runs
+from jalan.service.runs.ledger import Search, every_run, runs
 from jalan.service.runs.one_run import children, run_events, run_facts
 from jalan.service.runs.road import road
 from jalan.service.runs.states import states
 from jalan.service.runs.timetable import timetable
 from jalan.service.runs.witnesses import suspects_of
+from jalan.service.streams import StreamForm
 from jalan.web.api.made import Made
 from jalan.web.deps import Id, Now
 
@@ -83,6 +85,15 @@ def get_runs(
 ) -> RunsPage:
     """The ledger: runs that began in a time, the latest first, with counts of all that were found."""
     return runs(context, search, limit, cursor)
+
+
+@router.get("/runs/all", response_class=StreamingResponse)
+def get_all_runs(context: Now, search: Searched, form: StreamForm = "ndjson") -> StreamingResponse:
+    """All runs that are found, as a stream of rows."""
+    media_type = "text/csv" if form == "csv" else "application/x-ndjson"
+    disposition = f'attachment; filename="runs.{form}"'
+    rows = every_run(context, search, form)
+    return StreamingResponse(rows, media_type=media_type, headers={"Content-Disposition": disposition})
 
 
 @router.get("/runs/timetable")
