@@ -11,7 +11,7 @@ from uuid import UUID
 import numpy as np
 from sqlalchemy import Engine, text
 
-from jalan.demo.pipeline import NAMESPACE, PIPELINE, PRODUCER, SERVER, Step, steps
+from jalan.demo.pipeline import NAMESPACE, PIPELINE, PRODUCER, SCANNED, SERVER, TOPIC, Step, steps
 from jalan.service.runs.intake import one_event
 from jalan.store.repositories import events as store
 
@@ -203,11 +203,19 @@ def _gates(night: _Night) -> Iterator[dict[str, Any]]:
         run = night.run()
         yield _event("START", at, run, "gate-loader", namespace="gates", kind="TASK")
         end = at + timedelta(seconds=20 + 6 * float(night.dice.random()))
-        topic = {"namespace": "kafka://quay:9092", "name": "gate-scans"}
-        yield _event(
+        fields = {one: {"inputFields": [{**TOPIC, "field": other}]} for one, other in SCANNED.items()}
+        loaded = _event(
             "COMPLETE", end, run, "gate-loader", namespace="gates", kind="TASK",
-            inputs=[topic], writes=[("ticketing.public.tickets", rows)],
+            inputs=[TOPIC], writes=[("ticketing.public.tickets", rows)],
         )  # fmt: skip
+        loaded["outputs"][0]["facets"] = {
+            "columnLineage": {
+                "_producer": PRODUCER,
+                "_schemaURL": f"{_FACETS}/1-2-0/ColumnLineageDatasetFacet.json",
+                "fields": fields,
+            }
+        }
+        yield loaded
 
 
 def _event(

@@ -11,6 +11,9 @@ NAMESPACE = "ferry"
 PIPELINE = "nightly"
 SERVER = f"postgres://{KNOWN_AS}"
 PRODUCER = "https://ferry.example/runner"
+TOPIC = {"namespace": "kafka://quay:9092", "name": "gate-scans"}
+SCANNED = {"ticket_id": "ticket_id", "seat_no": "seat", "used_at": "scanned_at"}
+"""What the loaders of gate scans write → what of a scan it comes from."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from openlineage.client import OpenLineageClient
 from openlineage.client.event_v2 import InputDataset, Job, OutputDataset, Run, RunEvent, RunState
 from openlineage.client.facet_v2 import (
     base_subset_dataset,
+    column_lineage_dataset,
     environment_variables_run,
     error_message_run,
     job_type_job,
@@ -23,7 +24,7 @@ from openlineage.client.transport.http import HttpCompression, HttpConfig, HttpT
 from openlineage.client.uuid import generate_new_uuid
 
 from jalan.demo.cluster import Cluster
-from jalan.demo.pipeline import NAMESPACE, PRODUCER, SERVER, Step, steps
+from jalan.demo.pipeline import NAMESPACE, PRODUCER, SCANNED, SERVER, TOPIC, Step, steps
 from jalan.demo.scenario import WAREHOUSE, connect
 
 _REFRESH = "refresh"  # the pipeline that runs the same steps as that of the night
@@ -145,7 +146,7 @@ class Runner:
             outputs=[_written(name, rows) for name, rows in (wrote or {}).items()],
         )
         if topics:
-            event.outputs = [_written("ticketing.public.tickets", None)]
+            event.outputs = [_loaded()]
         for attempt in range(5):
             try:
                 self._client.emit(event)
@@ -231,12 +232,20 @@ def _topic(name: str) -> InputDataset:
     subset = base_subset_dataset.InputSubsetInputDatasetFacet(
         inputCondition=base_subset_dataset.LocationSubsetCondition(locations=["gate-scans*"])
     )
-    return InputDataset(namespace="kafka://quay:9092", name=name, inputFacets={"subset": subset})
+    return InputDataset(namespace=TOPIC["namespace"], name=name, inputFacets={"subset": subset})
 
 
-def _written(name: str, rows: int | None) -> OutputDataset:
-    if rows is None:
-        return OutputDataset(namespace=SERVER, name=name)
+def _scanned(field: str) -> column_lineage_dataset.InputField:
+    return column_lineage_dataset.InputField(TOPIC["namespace"], TOPIC["name"], field)
+
+
+def _loaded() -> OutputDataset:
+    fields = {one: column_lineage_dataset.Fields(inputFields=[_scanned(other)]) for one, other in SCANNED.items()}
+    lineage = column_lineage_dataset.ColumnLineageDatasetFacet(fields=fields)
+    return OutputDataset(namespace=SERVER, name="ticketing.public.tickets", facets={"columnLineage": lineage})
+
+
+def _written(name: str, rows: int) -> OutputDataset:
     statistics = output_statistics_output_dataset.OutputStatisticsOutputDatasetFacet(rowCount=rows, size=rows * 64)
     return OutputDataset(namespace=SERVER, name=name, outputFacets={"outputStatistics": statistics})
 

@@ -131,7 +131,7 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
         <dt>filled</dt>
         <dd :title="state.told">
           <span class="state" :class="state.tone">{{ state.mark }} {{ state.text }}</span>
-          <span v-if="state.text !== state.age" class="mute"> {{ state.age }}</span>
+          <span v-if="state.text !== state.age" class="mute age">{{ state.age }}</span>
         </dd>
       </template>
       <template v-if="!isReport">
@@ -236,6 +236,9 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
 </template>
 
 <style scoped>
+.age {
+  margin-left: 6px;
+}
 .here {
   position: relative;
   display: flex;

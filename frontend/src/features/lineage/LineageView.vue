@@ -31,7 +31,9 @@ const moment = computed(() => {
   const time = new Date(state.at.value)
   return new Date(time.getTime() - time.getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
 })
+const asking = ref(false)
 function goTo(written: string) {
+  asking.value = false
   const time = new Date(written)
   state.goTo(Number.isNaN(time.getTime()) ? null : time.toISOString())
 }
@@ -155,15 +157,23 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         </span>
         <span class="right">
           <span class="when" :class="{ then: state.at.value }">
-            {{ state.at.value ? 'as of' : '' }}
+            <button
+              v-if="!state.at.value && !asking"
+              title="Show it as it was"
+              @click="asking = true"
+            >
+              as it is now
+            </button>
+            <template v-else>as of</template>
             <input
+              v-if="state.at.value || asking"
               type="datetime-local"
               aria-label="Show it as it was at this time"
               title="Show it as it was at this time"
               :value="moment"
               @change="goTo(($event.target as HTMLInputElement).value)"
             />
-            <button v-if="state.at.value" @click="state.goTo(null)">now</button>
+            <button v-if="state.at.value || asking" @click="goTo('')">now</button>
           </span>
           <button title="v" @click="state.toggleTable">
             {{ state.asTable.value ? 'read as a road' : 'read as a table' }}

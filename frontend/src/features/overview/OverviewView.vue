@@ -117,10 +117,10 @@ jalan load ./pipelines</pre>
         </p>
         <ul v-else class="plain">
           <li v-for="one in failures" :key="one.run">
-            <span class="state bad">✕ failed</span>
-            <RouterLink :to="{ name: 'runs', query: { span: 'day', run: one.run } }">
-              {{ one.job.name }}</RouterLink
-            >
+            <span class="state bad gap">✕ failed</span>
+            <RouterLink class="gap" :to="{ name: 'runs', query: { span: 'day', run: one.run } }">{{
+              one.job.name
+            }}</RouterLink>
             <span class="mute" :title="exact(one.started_at)">{{ ago(one.started_at) }}</span>
             <small>{{ one.message }}</small>
           </li>
@@ -236,6 +236,9 @@ small {
   display: block;
   color: var(--mute);
   overflow-wrap: anywhere;
+}
+.gap {
+  margin-right: 6px;
 }
 .good {
   color: var(--sign);
