@@ -37,7 +37,24 @@ ROOT = Path(__file__).resolve().parent.parent
 os.environ["JALAN_FILES"] = tempfile.gettempdir() + os.pathsep + str(ROOT)
 os.environ["JALAN_REACH"] = "* 127.0.0.1 localhost"
 configure(logging.CRITICAL)
+# Two processes share the files: those that take longest come first, so that both end at about the same time.
+LONGEST = (
+    "oracle/test_random_queries.py",
+    "web/test_fuzz.py",
+    "store/test_sources.py",
+    "oracle/test_pipeline.py",
+    "web/test_bounded.py",
+    "store/test_relinking.py",
+    "cli/test_wrapped.py",
+    "web/test_kill.py",
+)
 SMALL = 0.03  # a thirtieth of the demo's rows: every case is in it, and the pipeline runs in a second
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Put the files that take longest first."""
+    places = {str(ROOT / "tests" / name): place for place, name in enumerate(LONGEST)}
+    items.sort(key=lambda item: places.get(str(item.path), len(places)))
 
 
 @pytest.fixture(scope="session")

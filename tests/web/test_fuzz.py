@@ -57,6 +57,13 @@ def document(known: Engine) -> schemathesis.BaseSchema:
     return schemathesis.openapi.from_asgi("/api/openapi.json", create_app(known, hosts=["testserver"]))
 
 
+@pytest.fixture(scope="module")
+def client(known: Engine) -> Iterator[TestClient]:
+    """One application for all that asks it nothing but single requests."""
+    with TestClient(create_app(known), base_url="http://localhost", raise_server_exceptions=False) as found:
+        yield found
+
+
 @pytest.mark.parametrize("mode", [schemathesis.GenerationMode.POSITIVE, schemathesis.GenerationMode.NEGATIVE])
 @pytest.mark.parametrize(("path", "method"), OPERATIONS)
 def test_no_request_is_answered_in_a_way_that_is_not_documented(
@@ -103,9 +110,8 @@ HUGE = ["0", "-1", "2147483648", "9223372036854775808", "1" * 400, "1e9", "%00",
 
 @pytest.mark.parametrize("value", HUGE)
 @pytest.mark.parametrize(("path", "method"), [one for one in OPERATIONS if "{" in one[0]])
-def test_ids_beyond_all_measure_are_refused(known: Engine, path: str, method: str, value: str) -> None:
-    with TestClient(create_app(known), base_url="http://localhost", raise_server_exceptions=False) as client:
-        answer = client.request(method, re.sub(r"{\w+}", value, path), json={})
+def test_ids_beyond_all_measure_are_refused(client: TestClient, path: str, method: str, value: str) -> None:
+    answer = client.request(method, re.sub(r"{\w+}", value, path), json={})
     assert 400 <= answer.status_code < 500
     assert answer.json()["status"] == answer.status_code
 
@@ -120,9 +126,8 @@ def test_ids_beyond_all_measure_are_refused(known: Engine, path: str, method: st
         "/catalog?as_of=2026-01-01T00:00:00", "/export/csv?around=99999999999999999999",
     ],
 )  # fmt: skip
-def test_odd_queries_are_answered(known: Engine, query: str) -> None:
-    with TestClient(create_app(known), base_url="http://localhost", raise_server_exceptions=False) as client:
-        assert client.get(f"/api/v1{query}").status_code < 500
+def test_odd_queries_are_answered(client: TestClient, query: str) -> None:
+    assert client.get(f"/api/v1{query}").status_code < 500
 
 
 @pytest.mark.parametrize(
@@ -138,10 +143,9 @@ def test_odd_queries_are_answered(known: Engine, query: str) -> None:
         b'{"name": 1e999, "config": {}}',
     ],
 )
-def test_bodies_that_mean_harm_are_refused(known: Engine, body: bytes) -> None:
+def test_bodies_that_mean_harm_are_refused(client: TestClient, body: bytes) -> None:
     headers = {"content-type": "application/json"}
-    with TestClient(create_app(known), base_url="http://localhost", raise_server_exceptions=False) as client:
-        answer = client.post("/api/v1/sources", content=body, headers=headers)
+    answer = client.post("/api/v1/sources", content=body, headers=headers)
     assert 400 <= answer.status_code < 500
     assert answer.headers["content-type"] == "application/problem+json"
 
