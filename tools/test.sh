@@ -23,7 +23,7 @@ step "front end"
 (cd frontend && npm run --silent test)
 
 step "core, oracles, store, web, command line"
-$bin/python -m pytest src tests --ignore tests/browser -n 2 --dist loadfile
+$bin/python -m pytest src tests --ignore tests/browser -n 2 --dist loadfile --no-loadscope-reorder
 
 step "browser"
 $bin/python -m pytest tests/browser
