@@ -81,9 +81,8 @@ _FILL = (
     "insert into run_dataset select id, 'out', 1 + id % 600, rows, bytes, '' from run",
     "insert into run_dataset select id, 'in', 1 + (id + 7) % 600, rows, bytes, '' from run",
     """
-    insert into job_version (job_id, digest, code_digest, kind, text, dialect, place, revision, inputs, outputs,
-        first_at)
-    select id, 'v', 'c', 'sql', 'select 1', '', '', '', '[["n", "a"]]', '[]', now() from job
+    insert into job_version (job_id, digest, code_digest, kind, text, dialect, place, revision, inputs, outputs)
+    select id, 'v', 'c', 'sql', 'select 1', '', '', '', '[["n", "a"]]', '[]' from job
     """,
     """
     insert into event (at, digest, type, run, namespace, name, raw)

@@ -96,7 +96,7 @@ def state(engine: Engine) -> dict[str, list[tuple[Any, ...]]]:
         "from run r join job j on j.id = r.job_id left join job p on p.id = r.parent_job_id order by 1",
         "datasets": "select r.run_id, d.side, n.namespace, n.name, d.rows, d.bytes, d.version from run_dataset d "
         "join run r on r.id = d.run join dataset_name n on n.id = d.name_id order by 1, 2, 3, 4",
-        "versions": "select distinct j.name, v.digest, v.first_at, v.text, v.inputs, v.outputs from job_version v "
+        "versions": "select distinct j.name, v.digest, v.text, v.inputs, v.outputs from job_version v "
         "join job j on j.id = v.job_id join run r on r.version = v.digest and r.job_id = j.id order by 1, 2",
         "names": "select namespace, name, facets from dataset_name order by 1, 2",
         "jobs": "select namespace, name, facets from job order by 1, 2",

@@ -8,11 +8,9 @@ from uuid import UUID
 import structlog
 from sqlalchemy import Connection, Engine, text
 
-from jalan.runs import facets
 from jalan.runs.events import BadEvent, Event, read_event, read_json
-from jalan.runs.fold import ENDED, Facets, Name, RunFold
+from jalan.runs.fold import Facets, Name, RunFold
 from jalan.runs.through import writes_temporary
-from jalan.runs.versions import version
 from jalan.service.ingest.log import LOCK
 from jalan.store.repositories import events, runs
 from jalan.store.repositories.runs import Known
@@ -84,18 +82,18 @@ def _take(connection: Connection, read: list[Event]) -> None:
             state.fold.add(event)
         changed[run] = Known(state.fold, state.events + len(mine))
     callers: dict[UUID, tuple[Name, datetime]] = {}
+    wanted = set(static)
     for one in changed.values():
-        called, began = facets.caller(one.fold), one.fold.started_at
+        assert one.fold.job is not None
+        wanted.add(one.fold.job[1])
+        called, began = one.caller, one.fold.started_at
         if called is not None and began is not None:
             before = callers.get(called.run, (called.job, began))
             callers[called.run] = (min(before[0], called.job), min(before[1], began))
-    of_runs_jobs = {one.fold.job[1] for one in changed.values() if one.fold.job}
-    of_runs_jobs |= {
-        c.root_job for one in changed.values() if (c := facets.caller(one.fold)) is not None and c.root_job
-    }
-    wanted = of_runs_jobs | {job for job, _ in callers.values()} | static.keys()
+            wanted |= {called.job, called.root_job or called.job}
     jobs = _jobs(connection, wanted)
-    for fold in [*(one.fold for one in changed.values()), *static.values()]:
+    told = [*changed.values(), *(Known(fold, 0) for fold in static.values())]
+    for fold in (one.fold for one in told):
         for sides in (fold.inputs, fold.outputs):
             for name, side in sides.items():
                 datasets[name] = runs.merged(datasets.get(name, {}), side.facets)
@@ -104,25 +102,23 @@ def _take(connection: Connection, read: list[Event]) -> None:
         runs.write_runs(connection, changed, jobs, names)
     if callers:
         runs.write_callers(connection, {run: (jobs[job], at) for run, (job, at) in callers.items()})
-    _mark(connection, changed, static, jobs)
+    _mark(connection, told, {jobs[name] for name in static}, jobs)
 
 
-def _mark(
-    connection: Connection, changed: dict[UUID, Known], static: dict[Name, RunFold], jobs: dict[Name, int]
-) -> None:
-    """Note what was said of jobs, and which of them may have told more of the data."""
+def _mark(connection: Connection, told: list[Known], static: set[int], jobs: dict[Name, int]) -> None:
+    """Note what was said of jobs, and which of them may have told more of the data. static: those of which events
+    about themselves have spoken."""
     said: dict[int, Facets] = {}
-    told = set()
-    for fold in [*(one.fold for one in changed.values()), *static.values()]:
-        assert fold.job is not None
-        id_ = jobs[fold.job[1]]
-        said[id_] = runs.merged(said.get(id_, {}), fold.job_facets)
-        if version(fold) is not None or (fold.state in ENDED and fold.outputs):
-            told.add(id_)
-    told |= {jobs[name] for name in static}
+    telling = set(static)
+    for one in told:
+        assert one.fold.job is not None
+        id_ = jobs[one.fold.job[1]]
+        said[id_] = runs.merged(said.get(id_, {}), one.fold.job_facets)
+        if one.version is not None:
+            telling.add(id_)
     # What was made of a temporary may have been told before the temporary was.
-    called = (facets.caller(one.fold) for one in changed.values() if writes_temporary(one.fold))
-    runs.mark_jobs(connection, said, told, {one.run for one in called if one is not None})
+    sessions = {one.caller.run for one in told if one.caller is not None and writes_temporary(one.fold)}
+    runs.mark_jobs(connection, said, telling, sessions)
 
 
 def _jobs(connection: Connection, names: set[Name]) -> dict[Name, int]:

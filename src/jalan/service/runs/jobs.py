@@ -12,8 +12,9 @@ from jalan.runs.versions import changes
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
 from jalan.service.runs.answers import CallFact, JobBrief, JobFacts, JobVersionFact, OrderFact, StepFact
+from jalan.service.runs.job_versions import versions_of
 from jalan.store.among import is_among
-from jalan.store.schema import DatasetName, Definition, Field, Job, JobVersion, Link, Run, RunDataset
+from jalan.store.schema import DatasetName, Definition, Field, Job, Link, Run, RunDataset
 
 _VERSIONS = 50
 _CALLS = 50
@@ -57,13 +58,10 @@ def job_versions(session: Session, job_id: int) -> tuple[list[JobVersionFact], i
     counts: dict[str | None, int] = dict(
         session.execute(select(Run.version, func.count()).where(Run.job_id == job_id).group_by(Run.version)).all()
     )
-    rows = session.scalars(
-        select(JobVersion).where(JobVersion.job_id == job_id).order_by(JobVersion.first_at, JobVersion.digest)
-    ).all()
-    rows = [row for row in rows if counts.get(row.digest)]
+    rows = list(versions_of(session, [job_id]).values())
     found = []
-    for number, row in enumerate(rows, 1):
-        before = rows[number - 2] if number > 1 else None
+    for one, before in zip(rows, [None, *(version.row for version in rows)], strict=False):
+        row = one.row
         told = changes(
             (before.code_digest, _names(before.inputs), _names(before.outputs))
             if before
@@ -72,8 +70,8 @@ def job_versions(session: Session, job_id: int) -> tuple[list[JobVersionFact], i
         )
         found.append(
             JobVersionFact(
-                number=number,
-                first_at=row.first_at,
+                number=one.number,
+                first_at=one.first_at,
                 runs=counts[row.digest],
                 kind=row.kind,
                 text=row.text,

@@ -31,8 +31,9 @@ from jalan.service.context import Context
 from jalan.service.cursors import BadCursor, pack, unpack
 from jalan.service.errors import Invalid
 from jalan.service.runs.answers import Bucket, JobBrief, RunFacet, RunRow, RunsPage, UsualFact
+from jalan.service.runs.job_versions import versions_of
 from jalan.service.streams import StreamForm, header, written
-from jalan.store.schema import Container, Dataset, DatasetName, EventRow, Field, Job, JobVersion, Run, RunDataset
+from jalan.store.schema import Container, Dataset, DatasetName, EventRow, Field, Job, Run, RunDataset
 
 USUAL_OF = 60  # runs
 _BUCKETS = 120
@@ -233,14 +234,14 @@ def as_rows(session: Session, found: Sequence[Any]) -> list[RunRow]:
     """Return rows with what is usual for each, and its version. Cost: the last runs of their jobs."""
     jobs = {row.job_id for row in found}
     history = _history(session, {(row.job_id, row.parent_job_id) for row in found})
-    versions = _versions(session, jobs)
+    versions = versions_of(session, jobs)
     rows = []
     for row in found:
         # What is usual is told by the other runs that were called by the same.
         others = [one for one in history.get((row.job_id, row.parent_job_id), []) if one.id != row.id]
         tooks = [(one.started_at, one.took) for one in others if one.took is not None]
         counts = [(one.started_at, one.rows) for one in others if one.rows is not None]
-        number, first = versions.get((row.job_id, row.version), (None, None))
+        version = versions.get((row.job_id, row.version))
         parent_job = (
             None
             if row.parent_job_id is None
@@ -262,8 +263,8 @@ def as_rows(session: Session, found: Sequence[Any]) -> list[RunRow]:
                 bytes=row.bytes,
                 message=row.message[:500],
                 who=row.who,
-                version=number,
-                is_new=number is not None and number > 1 and first == row.started_at,
+                version=version.number if version else None,
+                is_new=version is not None and version.number > 1 and version.first_at == row.started_at,
                 events=row.events,
             )
         )
@@ -304,16 +305,6 @@ def _history(session: Session, called: set[tuple[int, int | None]]) -> dict[tupl
     for row in session.execute(query):
         found.setdefault((row.job, row.caller or None), []).append(row)
     return found
-
-
-def _versions(session: Session, jobs: set[int]) -> dict[tuple[int, str], tuple[int, datetime]]:
-    """(job, version) → its number in the order of first runs, and when that began."""
-    number = func.row_number().over(
-        partition_by=JobVersion.job_id, order_by=(JobVersion.first_at, JobVersion.digest)
-    )
-    query = select(JobVersion.job_id, JobVersion.digest, number, JobVersion.first_at)
-    rows = session.execute(query.where(JobVersion.job_id.in_(jobs)))
-    return {(job, digest): (n, first) for job, digest, n, first in rows}
 
 
 # --- counts ----------------------------------------------------------------------------------------------

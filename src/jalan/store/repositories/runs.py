@@ -2,7 +2,8 @@
 
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
+from functools import cached_property
 from typing import Any
 from uuid import UUID
 
@@ -19,12 +20,22 @@ _MOST_WORDS = 4_000  # characters that a run is found by
 _JOB_FACETS = frozenset({"documentation", "ownership", "jobType", "tags", "sourceCodeLocation"})
 
 
-@dataclass(slots=True)
+@dataclass
 class Known:
-    """A run as the store has it. events: how many were taken into it."""
+    """A run as the store has it, or will have it. events: how many were taken into it."""
 
     fold: RunFold
     events: int
+
+    @cached_property
+    def version(self) -> Version | None:
+        """The version of its job that it tells of."""
+        return version(self.fold)
+
+    @cached_property
+    def caller(self) -> facets.Caller | None:
+        """Who called it."""
+        return facets.caller(self.fold)
 
 
 def read_folds(connection: Connection, ids: Collection[UUID]) -> dict[UUID, Known]:
@@ -62,10 +73,12 @@ def dataset_name_ids(connection: Connection, told: dict[Name, Facets]) -> dict[N
         found[ns, name] = id_
         before = {one: ((stamp[0], stamp[1]), facet) for one, (stamp, facet) in kept.items()}
         after = merged(before, told[ns, name])
-        if {k: v[1] for k, v in after.items()} != {k: v[1] for k, v in before.items()}:
-            changed.append({"id": id_, "facets": _json(after)})
+        if after != before:
+            # The same said later is kept too: what was said in between must not take its place.
+            news = {one: facet for one, (_, facet) in after.items()} != {one: f for one, (_, f) in before.items()}
+            changed.append({"id": id_, "facets": _json(after), "news": news})
     if changed:
-        statement = "update dataset_name set facets = %(facets)s, untold = true where id = %(id)s"
+        statement = "update dataset_name set facets = %(facets)s, untold = untold or %(news)s where id = %(id)s"
         connection.exec_driver_sql(statement, changed)
     return found
 
@@ -103,16 +116,15 @@ def write_runs(
             sides,
         )
     versions = [
-        _version_row(jobs[known.fold.job[1]], found, known.fold)
+        _version_row(jobs[known.fold.job[1]], known.version)
         for known in runs.values()
-        if known.fold.job is not None and (found := version(known.fold)) is not None
+        if known.fold.job is not None and known.version is not None
     ]
     if versions:
         connection.exec_driver_sql(
             "insert into job_version (job_id, digest, code_digest, kind, text, dialect, place, revision, inputs, "
-            "outputs, first_at) values (%(job)s, %(digest)s, %(code)s, %(kind)s, %(text)s, %(dialect)s, %(place)s, "
-            "%(revision)s, %(inputs)s, %(outputs)s, %(first_at)s) on conflict (job_id, digest) do update set "
-            "first_at = least(job_version.first_at, excluded.first_at)",
+            "outputs) values (%(job)s, %(digest)s, %(code)s, %(kind)s, %(text)s, %(dialect)s, %(place)s, "
+            "%(revision)s, %(inputs)s, %(outputs)s) on conflict (job_id, digest) do nothing",
             versions,
         )
 
@@ -181,8 +193,7 @@ def _row(run: UUID, known: Known, jobs: dict[Name, int]) -> dict[str, Any]:
     assert found.job is not None
     started, ended = found.started_at, found.ended_at
     assert started is not None
-    called = facets.caller(found)
-    of_version = version(found)
+    called, of_version = known.caller, known.version
     written = [facets.amount(side, True) for side in found.outputs.values()]
     rows = [one.rows for one in written if one.rows is not None]
     sizes = [one.bytes for one in written if one.bytes is not None]
@@ -203,7 +214,7 @@ def _row(run: UUID, known: Known, jobs: dict[Name, int]) -> dict[str, Any]:
         "bytes": min(sum(sizes), (1 << 63) - 1) if sizes else None,
         "message": facets.message(found)[0][:10_000],
         "who": facets.who(found)[:200],
-        "code": code_digest(found),
+        "code": of_version.code_digest if of_version else code_digest(found),
         "version": of_version.digest if of_version else None,
         "events": known.events,
         "words": _words(run, found),
@@ -242,7 +253,7 @@ def _sides(run: int, found: RunFold, names: dict[Name, int]) -> list[dict[str, A
     return rows
 
 
-def _version_row(job: int, found: Version, run: RunFold) -> dict[str, Any]:
+def _version_row(job: int, found: Version) -> dict[str, Any]:
     code = found.code
     return {
         "job": job,
@@ -255,7 +266,6 @@ def _version_row(job: int, found: Version, run: RunFold) -> dict[str, Any]:
         "revision": code.revision if code else "",
         "inputs": _json(found.inputs),
         "outputs": _json(found.outputs),
-        "first_at": run.started_at or datetime.now(UTC),
     }
 
 

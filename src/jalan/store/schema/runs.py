@@ -88,6 +88,7 @@ class Run(Base):
         Index("ix_run_started", text("started_at desc"), text("id desc"), postgresql_include=["state", "events"]),
         Index("ix_run_job_started", "job_id", text("started_at desc")),
         Index("ix_run_state_started", "state", text("started_at desc")),
+        Index("ix_run_version", "job_id", "version", "started_at", postgresql_where=text("version is not null")),
         Index("ix_run_parent", "parent", postgresql_where=text("parent is not null")),
         Index("ix_run_parent_job", "parent_job_id", "job_id"),
         Index("ix_run_words", "words", postgresql_using="gin", postgresql_ops={"words": "gin_trgm_ops"}),
@@ -133,8 +134,7 @@ class RunDataset(Base):
 
 
 class JobVersion(Base):
-    """A version of a job, see ``jalan.runs.versions``. inputs, outputs: (namespace, name) each. first_at: when the
-    first run of it began."""
+    """A version of a job, see ``jalan.runs.versions``. inputs, outputs: (namespace, name) each."""
 
     __tablename__ = "job_version"
     __table_args__ = (UniqueConstraint("job_id", "digest"),)
@@ -149,7 +149,6 @@ class JobVersion(Base):
     revision: Mapped[str]
     inputs: Mapped[list[Any]]
     outputs: Mapped[list[Any]]
-    first_at: Mapped[datetime]
 
 
 class KeptSearch(Base):

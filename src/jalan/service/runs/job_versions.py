@@ -1,0 +1,45 @@
+"""Versions of jobs in the order in which they were first run. When that was is told by the runs: what a run tells
+under way may be another version than it tells in the end."""
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import select, true
+from sqlalchemy.orm import Session
+
+from jalan.store.among import is_among
+from jalan.store.schema import JobVersion, Run
+
+
+@dataclass(frozen=True, slots=True)
+class Numbered:
+    """A version with its number, from 1, among those of its job, and when its first run began."""
+
+    row: JobVersion
+    number: int
+    first_at: datetime
+
+
+def versions_of(session: Session, jobs: Collection[int]) -> dict[tuple[int, str], Numbered]:
+    """Return the versions of jobs that any run tells of, by job and digest, in order. Cost: these versions."""
+    first = (
+        select(Run.started_at)
+        .where(Run.job_id == JobVersion.job_id, Run.version == JobVersion.digest)
+        .order_by(Run.started_at)
+        .limit(1)
+        .lateral("first")
+    )
+    query = (
+        select(JobVersion, first.c.started_at)
+        .join(first, true())
+        .where(is_among(JobVersion.job_id, jobs))
+        .order_by(JobVersion.job_id, first.c.started_at, JobVersion.digest)
+    )
+    found: dict[tuple[int, str], Numbered] = {}
+    job, number = None, 0
+    for row, first_at in session.execute(query):
+        number = number + 1 if row.job_id == job else 1
+        job = row.job_id
+        found[row.job_id, row.digest] = Numbered(row, number, first_at)
+    return found
