@@ -2,6 +2,7 @@
 
 import json
 import os
+import random
 import signal
 import subprocess
 import sys
@@ -11,8 +12,11 @@ from typing import Any
 
 import pytest
 from sqlalchemy import Engine, text
+from typer.testing import CliRunner
 
+from jalan.cli.main import app
 from jalan.service.runs.worker import work_through
+from tests.events import night, send
 from tests.web.test_events import serving
 
 
@@ -54,6 +58,32 @@ def test_a_command_that_is_not_there_and_one_that_is_killed(tmp_path: Path) -> N
     done = jalan("--job", "b", "--", sys.executable, "-c", script, spool=spool, to=NOWHERE)
     assert done.returncode == -signal.SIGKILL
     assert [one["eventType"] for one in waiting(spool)] == ["START", "FAIL", "START", "ABORT"]
+
+
+def test_a_command_whose_reader_has_gone_ends_as_it_would_alone(tmp_path: Path) -> None:
+    script = "import sys\nwhile True: print('tide' * 1000)"
+    told = command("--job", "a", "--", sys.executable, "-c", script, spool=tmp_path / "s.jsonl", to=NOWHERE)
+    process = subprocess.Popen(told, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+    assert process.stdout is not None
+    process.stdout.read(10)
+    process.stdout.close()
+    assert process.wait(30) == 1  # what Python says of a broken pipe
+    assert [one["eventType"] for one in waiting(tmp_path / "s.jsonl")] == ["START", "FAIL"]
+
+
+def test_what_must_run_is_printed_in_order(store: Engine) -> None:
+    send(store, night(1, 0, random.Random(1)))
+    work_through(store)
+    url = store.url.render_as_string(hide_password=False)
+    done = CliRunner().invoke(app, ["order", "mart.board", "--store", url])
+    assert [line.split()[:2] for line in done.stdout.splitlines()] == [
+        ["1", "nightly.tidy"],
+        ["2", "nightly.core"],
+        ["3", "nightly.mart"],
+    ]
+    listed = json.loads(CliRunner().invoke(app, ["order", "board", "--store", url, "--format", "json"]).stdout)
+    assert [one["after"] for one in listed["steps"]] == [[], [0], [1]]
+    assert CliRunner().invoke(app, ["order", "no such", "--store", url]).exit_code == 1
 
 
 def test_signals_reach_the_command(tmp_path: Path) -> None:

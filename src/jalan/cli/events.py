@@ -1,6 +1,7 @@
 """Received events as files: written out as they came, and taken in as if they had just been received."""
 
 import sys
+from contextlib import nullcontext
 from pathlib import Path
 from typing import Annotated
 
@@ -29,9 +30,10 @@ def export_events_command(
         engine = engine_of(store)
         check_version(engine)
         count = 0
-        with output.open("w") if output else sys.stdout as file:
+        with output.open("wb") if output else nullcontext(sys.stdout.buffer) as file:
             for raw in events.every_text(engine):
-                file.write(" ".join(raw.splitlines()) + "\n")
+                # Between the parts of JSON a space is as good as a new line, and within them there is none.
+                file.write(raw.replace("\r", " ").replace("\n", " ").encode() + b"\n")
                 count += 1
     messages.print(f"{count} events were written")
 
@@ -48,13 +50,13 @@ def receive_events_command(
     with explained():
         engine = engine_of(store)
         check_version(engine)
-        with sys.stdin if str(file) == "-" else file.open() as lines:
+        with nullcontext(sys.stdin.buffer) if str(file) == "-" else file.open("rb") as lines:
             batch = []
             for number, line in enumerate(lines, 1):
                 if not line.strip():
                     continue
                 try:
-                    batch.append(one_event(line.strip().encode("utf-8", "surrogatepass")))
+                    batch.append(one_event(line.strip()))
                 except BadEvent as error:
                     refused += 1
                     messages.print(f"line {number}: {error}", markup=False, highlight=False)

@@ -160,8 +160,13 @@ def _copy(source: IO[bytes], target: IO[bytes], lines: "deque[str]") -> None:
     """Pass on what a command prints as it comes, and keep the last lines."""
     rest = b""
     while piece := os.read(source.fileno(), 65_536):
-        target.write(piece)
-        target.flush()
+        try:
+            target.write(piece)
+            target.flush()
+        except OSError:
+            # Nobody reads any more: the command is to notice, as it would without us.
+            source.close()
+            return
         *whole, rest = (rest + piece).split(b"\n")
         lines.extend(line.decode(errors="replace") for line in whole[-_LAST_LINES:])
         rest = rest[-10_000:]
