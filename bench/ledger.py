@@ -22,7 +22,7 @@ from jalan.service.logs import configure
 from jalan.service.runs.ledger import Search, runs
 from jalan.service.runs.one_run import run_facts
 from jalan.service.runs.timetable import timetable
-from jalan.store.database import create_database, migrate, open_store
+from jalan.store.database import create_database, migrate, open_store, plain_address
 from stores import bench_cluster
 
 _END = datetime(2026, 11, 27, tzinfo=UTC)
@@ -106,7 +106,7 @@ def fill(engine: Engine, count: int) -> None:
         for statement in _FILL:
             query = text(statement)
             connection.execute(query, {name: given[name] for name in query.compile().params})
-    address = engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+    address = plain_address(engine)
     with psycopg.connect(address, autocommit=True) as connection:
         connection.execute("vacuum analyze")
 

@@ -231,7 +231,9 @@ def test_many_at_once_share_commits_and_each_is_kept_once(store: Engine, address
     bodies = [event("COMPLETE", n, "tides", n, outputs=[dataset("strait.core.tides", n)]) for n in range(300)]
 
     async def send() -> list[int]:
-        async with httpx.AsyncClient(base_url=address, limits=httpx.Limits(max_connections=30)) as client:
+        # How long a request waits for one of the connections says something about the machine alone.
+        limits = httpx.Limits(max_connections=30)
+        async with httpx.AsyncClient(base_url=address, limits=limits, timeout=60) as client:
             answers = await asyncio.gather(
                 *(client.post("/api/v1/lineage", json=body) for body in [*bodies, *bodies])
             )

@@ -25,8 +25,9 @@ from jalan.cli.common import (
 from jalan.cli.events import export_events_command, receive_events_command, replay_events_command
 from jalan.cli.exchange import alias_command, digest_history_command, export_command, import_command
 from jalan.cli.extract import extract_command
+from jalan.cli.order import order_command
 from jalan.cli.sources import source_app
-from jalan.cli.wrapped import order_command, run_command
+from jalan.cli.wrapped import run_command
 from jalan.service.ingest import secrets
 from jalan.service.ingest.once import load as load_folder
 from jalan.service.ingest.once import scan as scan_database

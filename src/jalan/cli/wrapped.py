@@ -1,4 +1,4 @@
-"""``jalan run``: any command, told to Jalan as a run; and ``jalan order``: what must run for a dataset.
+"""``jalan run``: any command, told to Jalan as a run.
 
 The command's own outcome is its own: what it prints, its exit code and the signals it gets are as they would be
 without us. Events that cannot be delivered wait in a file and are sent before the next ones.
@@ -26,14 +26,11 @@ import typer
 
 from jalan import extract
 from jalan.catalog.names import full_table_name, server_namespace
-from jalan.cli.common import Format, OutputFormat, Store, context_of, explained, messages
-from jalan.service.catalog.find import find
-from jalan.service.errors import NotFound
-from jalan.service.runs.jobs import order_for
+from jalan.cli.common import messages
+from jalan.formats.openlineage_run import Teller
+from jalan.lineage.read_and_written import read_and_written
 
-_PRODUCER = "urn:jalan:run"
-_SPEC = "https://openlineage.io/spec/2-0-2/OpenLineage.json#/$defs/RunEvent"
-_FACETS = "https://openlineage.io/spec/facets"
+_TELLER = Teller("urn:jalan:run")
 _PATIENCE = 3.0  # seconds that telling may take
 _LAST_LINES = 40
 _MOST_WAITING = 20_000_000  # bytes of events that wait
@@ -90,34 +87,6 @@ def _harmless() -> Iterator[None]:
         yield
     except Exception as error:
         messages.print(f"jalan: the run is not told in full ({error})", markup=False, highlight=False)
-
-
-def order_command(
-    asset: Annotated[str, typer.Argument(help="A dataset or report, by its name.")],
-    store: Store = None,
-    form: OutputFormat = Format.table,
-) -> None:
-    """Print the jobs that must run for a dataset, in an order that respects what each needs.
-
-    Example: `jalan order mart.route_month --format json`
-    """
-    with explained(), context_of(store) as context:
-        found = [one for one in find(context, asset, 10) if one.kind in ("dataset", "report")]
-        exact = [one for one in found if asset in (one.title, one.title.split(".")[-1])]
-        if not found:
-            raise NotFound(f"nothing is known as “{asset}”")
-        order = order_for(context, (exact or found)[0].dataset)
-    if form == Format.json:
-        sys.stdout.write(order.model_dump_json(indent=2) + "\n")
-        return
-    for place, step in enumerate(order.steps, 1):
-        after = f"  after {', '.join(str(n + 1) for n in step.after)}" if step.after else ""
-        last = f"  last {step.last_state} {step.last_at:%Y-%m-%d %H:%M}" if step.last_at else "  never seen to run"
-        sys.stdout.write(f"{place:4}  {step.job.name}{last}{after}\n")
-    for circle in order.circles:
-        messages.print(f"these need one another: {', '.join(order.steps[n].job.name for n in circle)}")
-    if not order.steps:
-        messages.print(f"no job is known that writes anything that {order.name} is made of")
 
 
 # --- running ---------------------------------------------------------------------------------------------
@@ -223,8 +192,7 @@ class _Told:
         if not self._sql or server is None or database is None:
             return
         found = extract(self._sql, dialect=dialect)
-        written = {one.target for one in found.statements if one.target and one.outputs} - set(found.intermediates)
-        reads = {link.table for link in found.links} - written
+        reads, written = read_and_written(found)
         namespace = server_namespace(server)
         for names, side in ((reads, self._inputs), (written, self._outputs)):
             side += [
@@ -234,45 +202,27 @@ class _Told:
     def event(self, kind: str, facets: dict[str, Any]) -> dict[str, Any]:
         """Return an event of this run."""
         user = os.environ.get("USER") or os.environ.get("LOGNAME") or ""
-        variables = [
-            {"name": "USER", "value": user},
-            {"name": "COMMAND", "value": _clean(" ".join(self._command))[:2000]},
-        ]
-        of_run = {
-            "environmentVariables": _facet(
-                "1-0-0/EnvironmentVariablesRunFacet.json", environmentVariables=variables
-            ),
-            **facets,
-        }
+        variables = {"USER": user, "COMMAND": _clean(" ".join(self._command))[:2000]}
+        now = datetime.now(UTC)
+        of_run = {"environmentVariables": _TELLER.variables(variables), **facets}
         if self._pipeline:
             # One run of the pipeline a day, as nobody tells of it: whoever names it means the same.
-            day = uuid5(_PIPELINES, f"{self._namespace} {self._pipeline} {datetime.now(UTC):%Y-%m-%d}")
-            of_run["parent"] = _facet(
-                "1-1-0/ParentRunFacet.json",
-                run={"runId": str(day)},
-                job={"namespace": self._namespace, "name": self._pipeline},
-            )
-        of_job: dict[str, Any] = {
-            "jobType": _facet(
-                "2-0-3/JobTypeJobFacet.json", processingType="BATCH", integration="COMMAND", jobType="COMMAND"
-            )
-        }
+            day = uuid5(_PIPELINES, f"{self._namespace} {self._pipeline} {now:%Y-%m-%d}")
+            of_run["parent"] = _TELLER.parent(str(day), (self._namespace, self._pipeline))
+        of_job = {"jobType": _TELLER.job_type("COMMAND", "COMMAND")}
         if self._sql:
-            of_job["sql"] = _facet("1-1-0/SQLJobFacet.json", query=self._sql, dialect=self._dialect)
-            of_job["sourceCodeLocation"] = _facet(
-                "1-0-1/SourceCodeLocationJobFacet.json", type="file", url=Path(self._place).resolve().as_uri(),
-                path=self._place,
-            )  # fmt: skip
-        return {
-            "eventType": kind,
-            "eventTime": datetime.now(UTC).isoformat(),
-            "producer": _PRODUCER,
-            "schemaURL": _SPEC,
-            "run": {"runId": self._run, "facets": of_run},
-            "job": {"namespace": self._namespace, "name": self._job, "facets": of_job},
-            "inputs": self._inputs,
-            "outputs": self._outputs,
-        }
+            place = Path(self._place).resolve().as_uri()
+            of_job |= _TELLER.code(self._sql, self._dialect, kind="file", url=place, path=self._place)
+        return _TELLER.event(
+            kind,
+            now,
+            self._run,
+            (self._namespace, self._job),
+            of_run=of_run,
+            of_job=of_job,
+            inputs=self._inputs,
+            outputs=self._outputs,
+        )
 
     def end(self, outcome: _Outcome) -> dict[str, Any]:
         """Return the event that tells how it ended."""
@@ -280,23 +230,14 @@ class _Told:
         tags = [{"key": "exit code", "value": str(outcome.code), "source": "jalan run"}]
         if said:
             tags.append({"key": "last lines", "value": said[-8000:], "source": "jalan run"})
-        facets = {"tags": _facet("1-0-0/TagsRunFacet.json", tags=tags)}
+        facets = {"tags": _TELLER.facet("1-0-0/TagsRunFacet.json", tags=tags)}
         if outcome.code == 0:
             return self.event("COMPLETE", facets)
         how = f"ended by signal {outcome.signal}" if outcome.signal else f"exit code {outcome.code}"
         last = next((line for line in reversed(outcome.lines) if line.strip()), outcome.reason)
         message = _clean(f"{how}: {last}" if last else how)
-        facets["errorMessage"] = _facet(
-            "1-0-1/ErrorMessageRunFacet.json",
-            message=message[:2000],
-            programmingLanguage="",
-            stackTrace=said[-8000:],
-        )
+        facets["errorMessage"] = _TELLER.error(message[:2000], said[-8000:], "")
         return self.event("ABORT" if outcome.signal else "FAIL", facets)
-
-
-def _facet(schema: str, **values: Any) -> dict[str, Any]:
-    return {"_producer": _PRODUCER, "_schemaURL": f"{_FACETS}/{schema}", **values}
 
 
 def _clean(words: str) -> str:

@@ -11,15 +11,27 @@ from uuid import UUID
 import numpy as np
 from sqlalchemy import Engine, text
 
-from jalan.demo.pipeline import NAMESPACE, PIPELINE, PRODUCER, SCANNED, SERVER, TOPIC, Step, steps
+from jalan.demo.pipeline import (
+    NAMESPACE,
+    PIPELINE,
+    PRODUCER,
+    REPOSITORY,
+    ROW_BYTES,
+    SCANNED,
+    SERVER,
+    TOPIC,
+    Step,
+    steps,
+)
+from jalan.formats.openlineage_run import Teller
 from jalan.service.runs.intake import one_event
 from jalan.store.repositories import events as store
 
 DAYS = 90
 _SEED = 20_261_127
 _AT_ONCE = 2_000
-_SPEC = "https://openlineage.io/spec/2-0-2/OpenLineage.json#/$defs/RunEvent"
-_FACETS = "https://openlineage.io/spec/facets"
+_STATISTICS = "1-0-2/OutputStatisticsOutputDatasetFacet.json"
+_TELLER = Teller(PRODUCER)
 _WEEKDAY = (1.0, 0.96, 0.97, 1.02, 1.25, 1.6, 1.45)  # how much more the ferries carry, Monday first
 _BOARD = "mart/sailing_board.sql"
 _BOARD_CHANGED = datetime(2026, 9, 14, tzinfo=UTC)
@@ -209,11 +221,7 @@ def _gates(night: _Night) -> Iterator[dict[str, Any]]:
             inputs=[TOPIC], writes=[("ticketing.public.tickets", rows)],
         )  # fmt: skip
         loaded["outputs"][0]["facets"] = {
-            "columnLineage": {
-                "_producer": PRODUCER,
-                "_schemaURL": f"{_FACETS}/1-2-0/ColumnLineageDatasetFacet.json",
-                "fields": fields,
-            }
+            "columnLineage": _TELLER.facet("1-2-0/ColumnLineageDatasetFacet.json", fields=fields)
         }
         yield loaded
 
@@ -236,54 +244,25 @@ def _event(
     inputs: list[dict[str, Any]] | tuple[()] = (),
 ) -> dict[str, Any]:
     """An event of a run, with the facets that a runner of SQL sends."""
-
-    def facet(schema: str, **values: Any) -> dict[str, Any]:
-        return {"_producer": PRODUCER, "_schemaURL": f"{_FACETS}/{schema}", **values}
-
-    of_run: dict[str, Any] = {}
+    of_run = {}
     if parent is not None:
-        of_run["parent"] = facet(
-            "1-1-0/ParentRunFacet.json",
-            run={"runId": parent[0]},
-            job={"namespace": NAMESPACE, "name": parent[1]},
-            root={"run": {"runId": parent[2]}, "job": {"namespace": NAMESPACE, "name": PIPELINE}},
-        )
+        of_run["parent"] = _TELLER.parent(parent[0], (NAMESPACE, parent[1]), (parent[2], (NAMESPACE, PIPELINE)))
     if parameters:
-        listed = [{"name": name, "value": value} for name, value in parameters.items()]
-        of_run["environmentVariables"] = facet(
-            "1-0-0/EnvironmentVariablesRunFacet.json", environmentVariables=listed
-        )
+        of_run["environmentVariables"] = _TELLER.variables(parameters)
     if message:
-        trace = f"{message}\n  in pipelines/{file}"
-        of_run["errorMessage"] = facet(
-            "1-0-1/ErrorMessageRunFacet.json", message=message, programmingLanguage="SQL", stackTrace=trace
-        )
-    of_job = {
-        "jobType": facet("2-0-3/JobTypeJobFacet.json", processingType="BATCH", integration="RUNNER", jobType=kind)
-    }
+        of_run["errorMessage"] = _TELLER.error(message, f"{message}\n  in pipelines/{file}", "SQL")
+    of_job = {"jobType": _TELLER.job_type("RUNNER", kind)}
     if sql:
-        of_job["sql"] = facet("1-1-0/SQLJobFacet.json", query=sql, dialect="postgresql")
-        of_job["sourceCodeLocation"] = facet(
-            "1-0-1/SourceCodeLocationJobFacet.json", type="git", url="https://git.ferry.example/data", path=file
-        )
-    return {
-        "eventType": type_,
-        "eventTime": at.isoformat(),
-        "producer": PRODUCER,
-        "schemaURL": _SPEC,
-        "run": {"runId": run, "facets": of_run},
-        "job": {"namespace": namespace, "name": job, "facets": of_job},
-        "inputs": [*inputs, *({"namespace": SERVER, "name": name} for name in reads)],
-        "outputs": [
-            {
-                "namespace": SERVER,
-                "name": name,
-                "outputFacets": {
-                    "outputStatistics": facet(
-                        "1-0-2/OutputStatisticsOutputDatasetFacet.json", rowCount=rows, size=rows * 64
-                    )
-                },
-            }
-            for name, rows in writes
-        ],
-    }
+        of_job |= _TELLER.code(sql, "postgresql", kind="git", url=REPOSITORY, path=file)
+    outputs = [
+        {
+            "namespace": SERVER,
+            "name": name,
+            "outputFacets": {"outputStatistics": _TELLER.facet(_STATISTICS, rowCount=rows, size=rows * ROW_BYTES)},
+        }
+        for name, rows in writes
+    ]
+    read = [*inputs, *({"namespace": SERVER, "name": name} for name in reads)]
+    return _TELLER.event(
+        type_, at, run, (namespace, job), of_run=of_run, of_job=of_job, inputs=read, outputs=outputs
+    )

@@ -4,13 +4,17 @@ from dataclasses import dataclass
 from functools import cache
 
 from jalan import extract
+from jalan.catalog.names import full_table_name
 from jalan.demo.scenario import PIPELINES, WAREHOUSE, pipeline_files
 from jalan.demo.sources import KNOWN_AS
+from jalan.lineage.read_and_written import read_and_written
 
 NAMESPACE = "ferry"
 PIPELINE = "nightly"
 SERVER = f"postgres://{KNOWN_AS}"
 PRODUCER = "https://ferry.example/runner"
+REPOSITORY = "https://git.ferry.example/data"
+ROW_BYTES = 64  # of a row that is written, about
 TOPIC = {"namespace": "kafka://quay:9092", "name": "gate-scans"}
 SCANNED = {"ticket_id": "ticket_id", "seat_no": "seat", "used_at": "scanned_at"}
 """What the loaders of gate scans write → what of a scan it comes from."""
@@ -48,13 +52,9 @@ def steps() -> tuple[Step, ...]:
 
 
 def _step(file: str, text: str) -> Step:
-    found = extract(text, search_path=["public"])
-    between = found.intermediates
-    written = (one.target for one in found.statements if one.target and one.outputs)
-    writes = dict.fromkeys(name for name in written if name not in between)
-    reads = dict.fromkeys(link.table for link in found.links if link.table not in writes)
+    reads, writes = read_and_written(extract(text, search_path=["public"]))
     return Step(file, text, tuple(map(_whole, reads)), tuple(map(_whole, writes)))
 
 
 def _whole(name: str) -> str:
-    return name if name.count(".") > 1 else f"{WAREHOUSE}.{name}" if "." in name else f"{WAREHOUSE}.public.{name}"
+    return full_table_name(name, WAREHOUSE, ["public"])

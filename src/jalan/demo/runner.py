@@ -24,7 +24,7 @@ from openlineage.client.transport.http import HttpCompression, HttpConfig, HttpT
 from openlineage.client.uuid import generate_new_uuid
 
 from jalan.demo.cluster import Cluster
-from jalan.demo.pipeline import NAMESPACE, PRODUCER, SCANNED, SERVER, TOPIC, Step, steps
+from jalan.demo.pipeline import NAMESPACE, PRODUCER, REPOSITORY, ROW_BYTES, SCANNED, SERVER, TOPIC, Step, steps
 from jalan.demo.scenario import WAREHOUSE, connect
 
 _REFRESH = "refresh"  # the pipeline that runs the same steps as that of the night
@@ -217,7 +217,7 @@ class _Task:
         if self._step is not None:
             found["sql"] = sql_job.SQLJobFacet(query=self._step.text, dialect="postgresql")
             found["sourceCodeLocation"] = source_code_location_job.SourceCodeLocationJobFacet(
-                type="git", url="https://git.ferry.example/data", path=self._step.file
+                type="git", url=REPOSITORY, path=self._step.file
             )
         return found
 
@@ -246,7 +246,9 @@ def _loaded() -> OutputDataset:
 
 
 def _written(name: str, rows: int) -> OutputDataset:
-    statistics = output_statistics_output_dataset.OutputStatisticsOutputDatasetFacet(rowCount=rows, size=rows * 64)
+    statistics = output_statistics_output_dataset.OutputStatisticsOutputDatasetFacet(
+        rowCount=rows, size=rows * ROW_BYTES
+    )
     return OutputDataset(namespace=SERVER, name=name, outputFacets={"outputStatistics": statistics})
 
 

@@ -8,12 +8,13 @@ from datetime import UTC, datetime
 from typing import Any
 
 from jalan.catalog.kinds import LinkKind
+from jalan.formats.openlineage_run import FACETS, SPEC
 from jalan.lineage.model import Extraction, Link
 
 _PRODUCER = "urn:jalan"
-_EVENT = "https://openlineage.io/spec/2-0-2/OpenLineage.json#/$defs/JobEvent"
-_FACET = "https://openlineage.io/spec/facets/1-2-0/ColumnLineageDatasetFacet.json"
-_SQL_FACET = "https://openlineage.io/spec/facets/1-0-1/SQLJobFacet.json"
+_EVENT = f"{SPEC}/JobEvent"
+_FACET = f"{FACETS}/1-2-0/ColumnLineageDatasetFacet.json"
+_SQL_FACET = f"{FACETS}/1-0-1/SQLJobFacet.json"
 
 
 def job_events(name: str, text: str, extraction: Extraction, namespace: str = "sql") -> list[dict[str, Any]]:

@@ -10,15 +10,25 @@ from typing import Any
 
 from jalan.catalog.kinds import How, LinkKind, LinkOrigin
 from jalan.formats.graph import DatasetRecord, DefinitionRecord, FieldRecord, GraphRecord, LinkRecord
+from jalan.formats.openlineage_run import FACETS, SPEC
 
 _PRODUCER = "urn:jalan"
-_SPEC = "https://openlineage.io/spec/2-0-2/OpenLineage.json#/$defs"
-_FACETS = "https://openlineage.io/spec/facets"
 _OWN = "urn:jalan:facets"
 
 
 class EventError(ValueError):
     """An event is not as the standard has it; the message says where."""
+
+
+BROKEN_FACET = (EventError, LookupError, TypeError, ValueError, AttributeError, RecursionError)
+"""What reading an event may raise: its facets are anybody's."""
+
+
+def broken_facet(error: Exception) -> str:
+    """Return what is wrong with an event, in words."""
+    return (
+        str(error) if isinstance(error, EventError) else f"a facet is not as the standard has it ({error!r:.200})"
+    )
 
 
 # --- writing ---------------------------------------------------------------------------------------------
@@ -30,7 +40,7 @@ def events(graph: GraphRecord, at: str) -> Iterator[dict[str, Any]]:
         yield {
             "eventTime": at,
             "producer": _PRODUCER,
-            "schemaURL": f"{_SPEC}/DatasetEvent",
+            "schemaURL": f"{SPEC}/DatasetEvent",
             "dataset": {
                 "namespace": dataset.namespace,
                 "name": dataset.name,
@@ -60,7 +70,7 @@ def _dataset_facets(dataset: DatasetRecord) -> dict[str, Any]:
     }
     if columns:
         found["schema"] = _facet(
-            f"{_FACETS}/1-1-1/SchemaDatasetFacet.json",
+            f"{FACETS}/1-1-1/SchemaDatasetFacet.json",
             fields=[
                 {
                     key: value
@@ -71,14 +81,14 @@ def _dataset_facets(dataset: DatasetRecord) -> dict[str, Any]:
             ],
         )
     if dataset.description:
-        schema = f"{_FACETS}/1-0-1/DocumentationDatasetFacet.json"
+        schema = f"{FACETS}/1-0-1/DocumentationDatasetFacet.json"
         found["documentation"] = _facet(schema, description=dataset.description)
     if dataset.owner:
-        schema = f"{_FACETS}/1-0-1/OwnershipDatasetFacet.json"
+        schema = f"{FACETS}/1-0-1/OwnershipDatasetFacet.json"
         found["ownership"] = _facet(schema, owners=[{"name": dataset.owner}])
     if dataset.aliases:
         found["symlinks"] = _facet(
-            f"{_FACETS}/1-0-1/SymlinksDatasetFacet.json",
+            f"{FACETS}/1-0-1/SymlinksDatasetFacet.json",
             identifiers=[{"namespace": ns, "name": name, "type": "TABLE"} for ns, name in dataset.aliases],
         )
     return found
@@ -91,12 +101,12 @@ def _job_event(definition: DefinitionRecord, at: str) -> dict[str, Any]:
         outputs.setdefault(link.target[:2], []).append(link)
     facets = {
         "jobType": _facet(
-            f"{_FACETS}/2-0-3/JobTypeJobFacet.json",
+            f"{FACETS}/2-0-3/JobTypeJobFacet.json",
             processingType="BATCH",
             integration="JALAN",
             jobType=definition.kind.upper(),
         ),
-        "sql": _facet(f"{_FACETS}/1-0-1/SQLJobFacet.json", query=definition.text, dialect=definition.dialect),
+        "sql": _facet(f"{FACETS}/1-0-1/SQLJobFacet.json", query=definition.text, dialect=definition.dialect),
         "jalan_definition": _facet(
             f"{_OWN}/definition-1.json",
             key=definition.key,
@@ -131,7 +141,7 @@ def _job_event(definition: DefinitionRecord, at: str) -> dict[str, Any]:
     return {
         "eventTime": at,
         "producer": _PRODUCER,
-        "schemaURL": f"{_SPEC}/JobEvent",
+        "schemaURL": f"{SPEC}/JobEvent",
         "job": {"namespace": definition.job_namespace, "name": definition.key, "facets": facets},
         "inputs": [{"namespace": namespace, "name": name} for namespace, name in inputs],
         "outputs": [
@@ -163,7 +173,7 @@ def _column_lineage(links: list[LinkRecord]) -> dict[str, Any]:
             rows.append(one)
         else:
             fields.setdefault(link.target[2], {"inputFields": []})["inputFields"].append(one)
-    return _facet(f"{_FACETS}/1-2-0/ColumnLineageDatasetFacet.json", fields=fields, dataset=rows)
+    return _facet(f"{FACETS}/1-2-0/ColumnLineageDatasetFacet.json", fields=fields, dataset=rows)
 
 
 # --- reading ---------------------------------------------------------------------------------------------

@@ -64,16 +64,6 @@ def read_search(typed: str) -> Wanted:
     return found
 
 
-def like(word: str) -> str:
-    """Return the pattern of SQL's LIKE for a word in which ``*`` stands for anything.
-
-    >>> like("tidy.*_x")
-    '%tidy.%\\\\_x%'
-    """
-    escaped = word.lower().replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_").replace("*", "%")
-    return f"%{escaped}%"
-
-
 def _seconds(name: str, value: str) -> float:
     found = _DURATION.fullmatch(value)
     if found is None or len(value) > 20:

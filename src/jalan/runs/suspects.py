@@ -1,6 +1,6 @@
 """What may have made a number wrong: what ran otherwise than usual on the way to it, the likeliest cause first.
 
-How it ranks (``docs/suspects.md`` has the reasons):
+How it ranks (``docs/runs.md`` has the weights):
 
 1. Each job on the way is looked at for what is odd in its last run: it failed, did not run, ran after those that
    read what it writes, ran twice where it usually runs once, filled in an earlier day over a later one, wrote an

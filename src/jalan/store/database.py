@@ -20,6 +20,11 @@ def open_store(url: str) -> Engine:
     return create_engine(url, pool_pre_ping=True, json_deserializer=orjson.loads, hide_parameters=True)
 
 
+def plain_address(engine: Engine) -> str:
+    """Return the address of an engine's store as PostgreSQL's own drivers read it, with the password."""
+    return engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+
+
 def create_database(url: str) -> None:
     """Make the database that the address names if the server does not have it."""
     parsed = make_url(url)

@@ -23,11 +23,14 @@ Conditions = Annotated[bool, Query(description="Whether links that only decide c
 Hops = Annotated[int, Query(ge=0, le=50)]
 
 
+def zoned(time: datetime | None) -> datetime | None:
+    """Return a time that was given; without a zone it is UTC."""
+    return time.replace(tzinfo=UTC) if time is not None and time.tzinfo is None else time
+
+
 def _context(request: Request, as_of: datetime | None = None) -> Iterator[Context]:
     cache: GraphCache = request.app.state.cache
-    if as_of is not None and as_of.tzinfo is None:
-        as_of = as_of.replace(tzinfo=UTC)
-    with Context(cache.engine, WHO, as_of=as_of, cache=cache) as context:
+    with Context(cache.engine, WHO, as_of=zoned(as_of), cache=cache) as context:
         yield context
 
 

@@ -5,12 +5,13 @@ from sqlalchemy.orm import Session
 
 from jalan.catalog.kinds import DatasetKind, FieldKind
 from jalan.service.catalog.answers import FindKind, Found
-from jalan.service.catalog.listing import all_words, listing, pattern, words_of
+from jalan.service.catalog.listing import all_words, listing, words_of
 from jalan.service.context import Context
 from jalan.service.graph_cache.names import DatasetInfo, FieldInfo, Names
 from jalan.service.graph_cache.view import GraphView
 from jalan.store.among import is_among
 from jalan.store.past import table_at
+from jalan.store.patterns import holding
 from jalan.store.schema import Field
 
 _CANDIDATES = 300  # of each way in which a name may match
@@ -91,12 +92,12 @@ def _fields(session: Session, view: GraphView, names: Names, words: list[str]) -
     found = ids(all_words(name, words))
     if len(words) == 1:
         # The best are among those that are, or begin with, the word, however many hold it.
-        found += ids(name == words[0]) + ids(name.like(pattern(words[0])[1:]))
+        found += ids(name == words[0]) + ids(name.like(holding(words[0])[1:]))
     else:
         for n, word in enumerate(words):
             datasets = _with_words(session, view, [*words[:n], *words[n + 1 :]])
             if datasets:
-                found += ids(is_among(field.c.dataset_id, datasets), name.like(pattern(word)))
+                found += ids(is_among(field.c.dataset_id, datasets), name.like(holding(word)))
     return _field_hits(view, names, found, words)
 
 

@@ -7,6 +7,7 @@ from sqlalchemy import ColumnElement, FromClause, Select, and_, case, func, not_
 from jalan.service.graph_cache.view import GraphView
 from jalan.store.among import is_among
 from jalan.store.past import table_at
+from jalan.store.patterns import holding
 from jalan.store.schema import Container, Dataset, Field, System
 
 FACETS = ("kind", "system", "container", "owner", "state")
@@ -16,12 +17,6 @@ _MOST_WORDS = 8
 def words_of(wanted: str) -> list[str]:
     """Return the words that are looked for, in lower case."""
     return wanted.replace("\0", " ").lower().split()[:_MOST_WORDS]
-
-
-def pattern(word: str) -> str:
-    """Return the pattern of names that hold a word."""
-    escaped = word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-    return f"%{escaped}%"
 
 
 def title_column(dataset: FromClause) -> ColumnElement[str]:
@@ -96,13 +91,13 @@ def fields_named(view: GraphView, words: list[str], datasets: list[int]) -> Sele
 
 
 def _named(view: GraphView, field: FromClause, words: list[str]) -> list[ColumnElement[bool]]:
-    found: list[ColumnElement[bool]] = [func.lower(field.c.name).like(pattern(word)) for word in words]
+    found: list[ColumnElement[bool]] = [func.lower(field.c.name).like(holding(word)) for word in words]
     return found if view.as_of is None else [*found, field.c.first_seen <= view.as_of]
 
 
 def all_words(column: Any, words: list[str]) -> ColumnElement[bool]:
     """Return the condition that a column in lower case holds every word."""
-    return and_(*(column.like(pattern(word)) for word in words))
+    return and_(*(column.like(holding(word)) for word in words))
 
 
 def matches(view: GraphView, listed: FromClause, words: list[str]) -> ColumnElement[bool]:

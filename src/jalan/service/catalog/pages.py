@@ -7,12 +7,13 @@ from sqlalchemy.orm import Session
 
 from jalan.catalog.kinds import DatasetKind
 from jalan.service.catalog.answers import CatalogPage, CatalogRow, FacetCount, FacetPage
-from jalan.service.catalog.listing import FACETS, fields_named, listing, matches, pattern, words_of
+from jalan.service.catalog.listing import FACETS, fields_named, listing, matches, words_of
 from jalan.service.context import Context
 from jalan.service.cursors import read_cursor, write_cursor
 from jalan.service.errors import NotFound
 from jalan.service.graph_cache.names import DatasetInfo, Names
 from jalan.service.graph_cache.view import NOTHING_AROUND, GraphView
+from jalan.store.patterns import holding
 
 _VALUES = 40  # of a facet, on a page; the others are found by their own search
 
@@ -63,7 +64,7 @@ def facet(
     listed = listing(view)
     found = [*_matched(view, listed, words_of(wanted)), *_chosen(listed, chosen, name)]
     column = listed.c[name]
-    found += [func.lower(column).like(pattern(word)) for word in words_of(words)]
+    found += [func.lower(column).like(holding(word)) for word in words_of(words)]
     counted = _counted(listed, column, found).subquery()
     total = session.scalars(select(func.count()).select_from(counted)).one()
     return FacetPage(values=_values(session, counted, limit), total=total)

@@ -24,6 +24,7 @@ from jalan.graph.columns import DATASET_ROW, FIELD_ROW, FOREVER, PLACEHOLDER, RE
 from jalan.graph.lanes import pairs_of
 from jalan.graph.timeline import NO_LINKS, Difference, Timeline, timeline_of
 from jalan.service.graph_cache.view import GraphView
+from jalan.store.database import plain_address
 from jalan.store.past import said_then
 from jalan.store.repositories import graph_rows
 from jalan.store.repositories.aliases import alias_map
@@ -153,7 +154,7 @@ class GraphCache:
                 self._end.wait(_AGAIN_AFTER)
 
     def _listen(self) -> None:
-        url = self.engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+        url = plain_address(self.engine)
         with psycopg.connect(url, autocommit=True) as connection:
             connection.execute("listen jalan_graph")
             self.catch_up()

@@ -45,7 +45,7 @@ class EventWriter:
         else:
             dataset = catalogue.named(record.namespace, record.name)
         for alias in record.aliases:
-            self._symlink(alias, dataset)
+            self.alias(alias, dataset, "symlink")
         before = self._seen.get(dataset.id)
         if before is not None and len(before.fields) >= len(record.fields):
             return dataset
@@ -79,8 +79,8 @@ class EventWriter:
                 values[name] = getattr(record, name)
         self._catalogue.update(dataset, "datasets changed", **values)
 
-    def _symlink(self, alias: tuple[str, str], dataset: Dataset) -> None:
-        """Another name that a producer sends: it stands for the dataset from now on."""
+    def alias(self, alias: tuple[str, str], dataset: Dataset, origin: str) -> None:
+        """Let another name that a producer sends stand for a dataset from now on."""
         other = self._catalogue.named(*alias)
         if other.id == dataset.id:
             return
@@ -89,7 +89,7 @@ class EventWriter:
             self._work.session,
             (systems[other.system_id], other.name),
             (systems[dataset.system_id], dataset.name),
-            "symlink",
+            origin,
             self._work.source.name,
             source_id=self._work.source.id,
         )

@@ -7,6 +7,8 @@ from contextlib import suppress
 import psycopg
 from sqlalchemy import Engine
 
+from jalan.store.database import plain_address
+
 _CHANNEL = "jalan_runs"
 _AGAIN_AFTER = 2.0
 _QUIET = 15.0  # seconds until a sign of life
@@ -16,7 +18,7 @@ class Feed:
     """One connection that listens, for all who watch a process. Used from its event loop alone."""
 
     def __init__(self, engine: Engine) -> None:
-        self._address = engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+        self._address = plain_address(engine)
         self._watching: set[asyncio.Event] = set()
         self._task: asyncio.Task[None] | None = None
 

@@ -15,6 +15,7 @@ import psycopg
 from sqlalchemy import Engine
 
 from jalan.runs.events import BadEvent, Event, read_event, read_json
+from jalan.store.database import plain_address
 from jalan.store.repositories import events as store
 
 _MOST_WAITING = 20_000  # events
@@ -45,7 +46,7 @@ class Intake:
     """Writes events in shared transactions. One for a process; used from its event loop alone."""
 
     def __init__(self, engine: Engine) -> None:
-        self._address = engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+        self._address = plain_address(engine)
         self._connection: psycopg.AsyncConnection | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
         self._queue: list[_Waiting] = []

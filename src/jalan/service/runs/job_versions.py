@@ -8,6 +8,7 @@ from datetime import datetime
 from sqlalchemy import select, true
 from sqlalchemy.orm import Session
 
+from jalan.runs.fold import Name
 from jalan.store.among import is_among
 from jalan.store.schema import JobVersion, Run
 
@@ -19,6 +20,14 @@ class Numbered:
     row: JobVersion
     number: int
     first_at: datetime
+
+
+def sides(version: JobVersion) -> tuple[str, list[Name], list[Name]]:
+    """Return what ``jalan.runs.versions.changes`` compares: the code's digest, inputs and outputs."""
+    inputs, outputs = (
+        [(namespace, name) for namespace, name in kept] for kept in (version.inputs, version.outputs)
+    )
+    return version.code_digest, inputs, outputs
 
 
 def versions_of(session: Session, jobs: Collection[int]) -> dict[tuple[int, str], Numbered]:

@@ -12,7 +12,7 @@ from jalan.runs.versions import changes
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
 from jalan.service.runs.answers import CallFact, JobBrief, JobFacts, JobVersionFact, OrderFact, StepFact
-from jalan.service.runs.job_versions import versions_of
+from jalan.service.runs.job_versions import sides, versions_of
 from jalan.store.among import is_among
 from jalan.store.schema import DatasetName, Definition, Field, Job, Link, Run, RunDataset
 
@@ -62,12 +62,7 @@ def job_versions(session: Session, job_id: int) -> tuple[list[JobVersionFact], i
     found = []
     for one, before in zip(rows, [None, *(version.row for version in rows)], strict=False):
         row = one.row
-        told = changes(
-            (before.code_digest, _names(before.inputs), _names(before.outputs))
-            if before
-            else (row.code_digest, _names(row.inputs), _names(row.outputs)),
-            (row.code_digest, _names(row.inputs), _names(row.outputs)),
-        )
+        told = changes(sides(before or row), sides(row))
         found.append(
             JobVersionFact(
                 number=one.number,
@@ -87,10 +82,6 @@ def job_versions(session: Session, job_id: int) -> tuple[list[JobVersionFact], i
             )
         )
     return found[::-1][:_VERSIONS], len(found)
-
-
-def _names(kept: list[Any]) -> list[tuple[str, str]]:
-    return [(namespace, name) for namespace, name in kept]
 
 
 def _calls(session: Session, which: Any, other: Any) -> list[CallFact]:

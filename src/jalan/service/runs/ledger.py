@@ -25,7 +25,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import array
 from sqlalchemy.orm import Session, aliased
 
-from jalan.runs.search import BadSearch, Wanted, like, read_search
+from jalan.runs.search import BadSearch, Wanted, read_search
 from jalan.runs.usual import alike, usual
 from jalan.service.context import Context
 from jalan.service.cursors import BadCursor, pack, unpack
@@ -33,6 +33,7 @@ from jalan.service.errors import Invalid
 from jalan.service.runs.answers import Bucket, JobBrief, RunFacet, RunRow, RunsPage, UsualFact
 from jalan.service.runs.job_versions import versions_of
 from jalan.service.streams import StreamForm, header, written
+from jalan.store.patterns import holding_with_gaps
 from jalan.store.schema import Container, Dataset, DatasetName, EventRow, Field, Job, Run, RunDataset
 
 USUAL_OF = 60  # runs
@@ -129,7 +130,7 @@ def found_by(search: Search, since: datetime, until: datetime) -> list[ColumnEle
     except BadSearch as error:
         raise Invalid(f"q: {error}") from error
     conditions: list[ColumnElement[bool]] = [Run.started_at >= since, Run.started_at <= until]
-    conditions += [Run.words.like(like(word)) for word in wanted.words]
+    conditions += [Run.words.like(holding_with_gaps(word)) for word in wanted.words]
     if wanted.states:
         conditions.append(Run.state.in_(wanted.states))
     conditions += _measured(wanted)
@@ -160,7 +161,7 @@ def _measured(wanted: Wanted) -> list[ColumnElement[bool]]:
 
 
 def _named(name: str, value: str) -> ColumnElement[bool]:
-    pattern = like(value)
+    pattern = holding_with_gaps(value)
     if name == "job":
         jobs = select(Job.id).where(func.lower(Job.name).like(pattern))
         return or_(Run.job_id.in_(jobs), Run.parent_job_id.in_(jobs))

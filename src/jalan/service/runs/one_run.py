@@ -25,6 +25,7 @@ from jalan.service.runs.answers import (
     SideFact,
     StaleFact,
 )
+from jalan.service.runs.job_versions import sides
 from jalan.service.runs.ledger import USUAL_OF, as_rows, judged, rows_query
 from jalan.store.schema import DatasetName, EventRow, Job, JobVersion, Run, RunDataset
 
@@ -45,7 +46,8 @@ def run_facts(context: Context, run_id: UUID) -> RunFacts:
     told = {name: facet for name, (_, facet) in job.facets.items()}
     code = facets.code(fold)
     query, address = facets.outside(fold)
-    stale, total, since = _stale(context, run)
+    before = last_good(session, run)
+    stale, total, since = _stale(context, run, before)
     repaired = _repaired(session, run) if stale else None
     return RunFacts(
         row=as_rows(session, [found])[0],
@@ -68,7 +70,7 @@ def run_facts(context: Context, run_id: UUID) -> RunFacts:
         callers=callers(session, run),
         children_total=session.scalars(select(func.count()).where(Run.parent == run_id)).one(),
         sides=_sides(session, run, fold),
-        changes=_changes(session, run, fold),
+        changes=_changes(session, run, fold, before),
         plans=facets.plans(fold),
         stale=stale,
         stale_total=total,
@@ -231,9 +233,8 @@ def last_good(session: Session, run: Run) -> Run | None:
     return session.scalars(query.order_by(Run.started_at.desc()).limit(1)).first()
 
 
-def _changes(session: Session, run: Run, fold: RunFold) -> ChangesFact | None:
+def _changes(session: Session, run: Run, fold: RunFold, before: Run | None) -> ChangesFact | None:
     """What is another than in the last good run; none where nothing is."""
-    before = last_good(session, run)
     if before is None or before.version is None:
         return None
     old = session.scalars(
@@ -241,12 +242,12 @@ def _changes(session: Session, run: Run, fold: RunFold) -> ChangesFact | None:
     ).first()
     if old is None:
         return None
-    old_in, old_out = _names(old.inputs), _names(old.outputs)
+    _, old_in, old_out = sides(old)
     # What failed may have told less than it would have: of that only what is new counts.
     whole = run.version is not None
-    new_in = set(fold.inputs) | (set() if whole else old_in)
-    new_out = set(fold.outputs) | (set() if whole else old_out)
-    told = changes((old.code_digest, old_in, old_out), (run.code or old.code_digest, new_in, new_out))
+    new_in = {*fold.inputs, *(() if whole else old_in)}
+    new_out = {*fold.outputs, *(() if whole else old_out)}
+    told = changes(sides(old), (run.code or old.code_digest, new_in, new_out))
     if not (told.code or told.inputs_added or told.inputs_gone or told.outputs_added or told.outputs_gone):
         return None
     code = facets.code(fold)
@@ -263,10 +264,6 @@ def _changes(session: Session, run: Run, fold: RunFold) -> ChangesFact | None:
     )
 
 
-def _names(kept: list[Any]) -> set[tuple[str, str]]:
-    return {(namespace, name) for namespace, name in kept}
-
-
 # --- what is stale ---------------------------------------------------------------------------------------
 
 
@@ -278,12 +275,11 @@ def _repaired(session: Session, run: Run) -> Any:
     return session.execute(query.order_by(Run.started_at).limit(1)).first()
 
 
-def _stale(context: Context, run: Run) -> tuple[list[StaleFact], int, datetime | None]:
+def _stale(context: Context, run: Run, before: Run | None) -> tuple[list[StaleFact], int, datetime | None]:
     """What had older data because a run failed: all that lies downstream of what it would have written."""
     session = context.session
     if run.state not in ("failed", "stopped"):
         return [], 0, None
-    before = last_good(session, run)
     query = (
         select(DatasetName.dataset_id)
         .join(RunDataset, RunDataset.name_id == DatasetName.id)

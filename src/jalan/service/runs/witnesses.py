@@ -14,8 +14,10 @@ from jalan.graph.walk import walk
 from jalan.runs.facets import checks
 from jalan.runs.fold import RunFold
 from jalan.runs.suspects import Past, Witness, suspects
+from jalan.runs.versions import changes
 from jalan.service.context import Context
 from jalan.service.runs.answers import JobBrief, SuspectFact, SuspectReason, SuspectsFact
+from jalan.service.runs.job_versions import sides
 from jalan.service.runs.jobs import flows
 from jalan.store.among import is_among
 from jalan.store.schema import Job, JobVersion, Run
@@ -156,15 +158,9 @@ def _changed(latest: Any, good: list[Any], versions: dict[tuple[int, str], JobVe
         code = f"ran other code than before {before.started_at:%d %b %H:%M}"
     new, old = versions.get((latest.job_id, latest.version)), versions.get((before.job_id, before.version))
     if new is not None and old is not None:
-        parts = []
-        for words, one, other in (
-            ("also reads", new.inputs, old.inputs),
-            ("no longer reads", old.inputs, new.inputs),
-        ):
-            names = sorted({name for _, name in one} - {name for _, name in other})
-            if names:
-                parts.append(f"{words} {', '.join(names[:3])}")
-        data = "; ".join(parts)
+        told = changes(sides(old), sides(new))
+        both = (("also reads", told.inputs_added), ("no longer reads", told.inputs_gone))
+        data = "; ".join(f"{words} {', '.join(name for _, name in some[:3])}" for words, some in both if some)
     return code, data
 
 

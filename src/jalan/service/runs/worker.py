@@ -26,7 +26,7 @@ from jalan.service.logs import configure
 from jalan.service.runs.apply import apply_waiting
 from jalan.service.runs.received import tell_catalogue
 from jalan.service.settings import Settings
-from jalan.store.database import open_store
+from jalan.store.database import open_store, plain_address
 from jalan.store.repositories import events
 
 _LOCK = 7_201_314
@@ -51,7 +51,7 @@ class Worker:
 
     def __init__(self, store: str, keep_days: int = 0) -> None:
         self._engine = open_store(store)
-        self._address = self._engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+        self._address = plain_address(self._engine)
         self._keep_days = keep_days
         self._kept_up = 0.0
         self.end = threading.Event()

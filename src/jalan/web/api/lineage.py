@@ -16,6 +16,7 @@ from jalan.service.lineage.export import FormatFact
 from jalan.service.lineage.lanes import lanes
 from jalan.service.lineage.trail import trail
 from jalan.service.streams import StreamForm
+from jalan.web.api.download import download
 from jalan.web.deps import Conditions, Hops, Id, Then
 
 router = APIRouter(prefix="/api/v1")
@@ -89,10 +90,7 @@ def get_all_dependents(
     context: Then, field: Id, conditions: Conditions = True, form: StreamForm = "ndjson"
 ) -> StreamingResponse:
     """Everything that depends on a field, as a stream of rows without their paths."""
-    rows = all_dependents(context, field, conditions, form)
-    disposition = f'attachment; filename="dependents.{form}"'
-    media_type = "text/csv" if form == "csv" else "application/x-ndjson"
-    return StreamingResponse(rows, media_type=media_type, headers={"Content-Disposition": disposition})
+    return download("dependents", all_dependents(context, field, conditions, form), form)
 
 
 @router.get("/export-formats")

@@ -1,7 +1,7 @@
 """Runs of jobs: the ledger, one run, jobs, what must run for a dataset."""
 
 from collections.abc import AsyncIterator
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Annotated, Any
 from uuid import UUID
 
@@ -33,8 +33,9 @@ from jalan.service.runs.states import states
 from jalan.service.runs.timetable import timetable
 from jalan.service.runs.witnesses import suspects_of
 from jalan.service.streams import StreamForm
+from jalan.web.api.download import download
 from jalan.web.api.made import Made
-from jalan.web.deps import Id, Now
+from jalan.web.deps import Id, Now, zoned
 
 router = APIRouter(prefix="/api/v1")
 Chosen = Annotated[list[str] | None, Query(max_length=50)]
@@ -61,12 +62,8 @@ def _search(
 ) -> Search:
     chosen = {"state": state, "pipeline": pipeline, "who": who, "wrote": wrote}
     return Search(
-        q, {name: values for name, values in chosen.items() if values}, _zoned(since), _zoned(until), job, dataset
+        q, {name: values for name, values in chosen.items() if values}, zoned(since), zoned(until), job, dataset
     )
-
-
-def _zoned(time: datetime | None) -> datetime | None:
-    return time.replace(tzinfo=UTC) if time is not None and time.tzinfo is None else time
 
 
 Searched = Annotated[Search, Depends(_search)]
@@ -90,10 +87,7 @@ def get_runs(
 @router.get("/runs/all", response_class=StreamingResponse)
 def get_all_runs(context: Now, search: Searched, form: StreamForm = "ndjson") -> StreamingResponse:
     """All runs that are found, as a stream of rows."""
-    media_type = "text/csv" if form == "csv" else "application/x-ndjson"
-    disposition = f'attachment; filename="runs.{form}"'
-    rows = every_run(context, search, form)
-    return StreamingResponse(rows, media_type=media_type, headers={"Content-Disposition": disposition})
+    return download("runs", every_run(context, search, form), form)
 
 
 @router.get("/runs/timetable")
@@ -173,7 +167,7 @@ def get_suspects(
     at: Annotated[datetime | None, Query(description="When it looked wrong; now by default.")] = None,
 ) -> SuspectsFact:
     """Who may have made a number wrong: what ran otherwise than usual on the way to it, the likeliest first."""
-    return suspects_of(context, dataset, field or (), _zoned(at))
+    return suspects_of(context, dataset, field or (), zoned(at))
 
 
 @router.get("/searches")

@@ -3,7 +3,7 @@
 from typing import Any
 
 from jalan.formats.graph import DatasetRecord, DefinitionRecord
-from jalan.formats.openlineage_graph import EventError, read_event
+from jalan.formats.openlineage_graph import BROKEN_FACET, broken_facet, read_event
 from jalan.service.ingest.configuration import EventsConfig
 from jalan.service.ingest.event_writer import EventWriter
 from jalan.service.ingest.kinds.received import tell_received
@@ -47,11 +47,8 @@ def _read(
         except FileError as error:
             problems.append(error)
             continue
-        except EventError as error:
-            problems.append(FileError(file, number, str(error)))
-            continue
-        except (LookupError, TypeError, ValueError, AttributeError, RecursionError) as error:
-            problems.append(FileError(file, number, f"a facet is not as the standard has it ({error!r:.200})"))
+        except BROKEN_FACET as error:
+            problems.append(FileError(file, number, broken_facet(error)))
             continue
         read += 1
         datasets += found

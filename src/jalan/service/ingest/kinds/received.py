@@ -5,7 +5,8 @@ its SQL and nothing else tells of that job, our own extraction reads it; where t
 are compared, and what differs is a diagnostic.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from hashlib import blake2b
 from typing import Any
@@ -15,13 +16,12 @@ from sqlalchemy.orm import Session, aliased
 
 from jalan.catalog.kinds import DefinitionKind, LinkKind
 from jalan.catalog.names import normal_namespace
-from jalan.formats.openlineage_graph import EventError, read_dataset, read_event
+from jalan.formats.openlineage_graph import BROKEN_FACET, broken_facet, read_dataset, read_event
 from jalan.runs.events import canonical, read_json
 from jalan.runs.facets import Code, code
 from jalan.runs.fold import RunFold, Side
-from jalan.runs.through import names_temporary, reads_temporary, seen_through
+from jalan.runs.through import names_temporary, reads_temporary, seen_through, writes_temporary
 from jalan.service.ingest.event_writer import EventWriter
-from jalan.service.ingest.identity import add_alias
 from jalan.service.ingest.unit_of_work import UnitOfWork
 from jalan.sql.dialects import DIALECTS
 from jalan.store.repositories.definitions import NewDiagnostic
@@ -30,7 +30,6 @@ from jalan.store.schema import Dataset, DatasetName, Definition, Field, Job, Lin
 AT_ONCE = 500
 _SESSION = 500  # runs
 _DIALECTS = {"postgres": "postgresql", "mssql": "tsql", "awsathena": "trino"}
-_BAD = (EventError, LookupError, TypeError, ValueError, AttributeError, RecursionError)
 _SHOWN = 5
 
 
@@ -73,6 +72,14 @@ class _Teller:
         self._prefix = f"event:{work.source.name}:"
         self.told_datasets = self.told_jobs = 0
 
+    @contextmanager
+    def _noted(self, what: DatasetName | Job) -> Iterator[None]:
+        """What is wrong with one is noted, and the others are told."""
+        try:
+            yield
+        except BROKEN_FACET as error:
+            self._work.log.note("error", "unreadable_facet", broken_facet(error), f"{what.namespace} {what.name}")
+
     # --- datasets ------------------------------------------------------------------------------------
 
     def datasets(self) -> int:
@@ -84,11 +91,8 @@ class _Teller:
             facets = {name: facet for name, (_, facet) in row.facets.items()}
             if names_temporary((row.namespace, row.name), facets):
                 continue  # it is seen through
-            try:
+            with self._noted(row):
                 self._dataset(row, facets)
-            except _BAD as error:
-                what = f"a facet is not as the standard has it ({error!r:.200})"
-                self._work.log.note("error", "unreadable_facet", what, f"{row.namespace} {row.name}")
         self.told_datasets = len(rows)
         return len(rows)
 
@@ -103,25 +107,8 @@ class _Teller:
         elif change in ("CREATE", "OVERWRITE", "TRUNCATE", "ALTER", "RENAME"):
             self._work.catalogue.update(dataset, "datasets changed", gone_since=None)
         if change == "RENAME":
-            self._renamed(dataset, lifecycle.get("previousIdentifier"))
-
-    def _renamed(self, dataset: Dataset, before: Any) -> None:
-        """What was known by another name is known by this one from now on."""
-        catalogue = self._work.catalogue
-        other = catalogue.named(before["namespace"], before["name"])
-        if other.id == dataset.id:
-            return
-        systems = {system.id: system.namespace for system in catalogue.systems()}
-        made = add_alias(
-            self._work.session,
-            (systems[other.system_id], other.name),
-            (systems[dataset.system_id], dataset.name),
-            "renamed",
-            self._work.source.name,
-            source_id=self._work.source.id,
-        )
-        if made is not None:
-            catalogue.changes["aliases"] += 1
+            before = lifecycle["previousIdentifier"]
+            self._writer.alias((before["namespace"], before["name"]), dataset, "renamed")
 
     # --- jobs ----------------------------------------------------------------------------------------
 
@@ -140,11 +127,8 @@ class _Teller:
             self.told_jobs += 1
             job.told = word
             for part, one in told.items():
-                try:
+                with self._noted(job):
                     self._job(job, part, one, touched, compared)
-                except _BAD as error:
-                    what = f"a facet is not as the standard has it ({error!r:.200})"
-                    self._work.log.note("error", "unreadable_facet", what, f"{job.namespace} {job.name}")
         self._work.definitions.flush()
         for system, database in sorted(touched, key=lambda one: (one[0].id, one[1])):
             self._work.relink(system, database)
@@ -271,8 +255,10 @@ def _told(session: Session, job: Job) -> dict[str, _Told]:
     query = select(Run).where(Run.job_id == job.id, Run.version.is_not(None))
     row = session.scalars(query.order_by(Run.started_at.desc(), Run.run_id.desc()).limit(1)).first()
     if row is not None:
-        run = seen_through(RunFold.read(row.fold), _session_of(session, row))
-        found["run"] = _Told(_body(job, run), code(run))
+        fold = RunFold.read(row.fold)
+        if reads_temporary(fold) or writes_temporary(fold):
+            fold = seen_through(fold, _session_of(session, row))
+        found["run"] = _Told(_body(job, fold), code(fold))
     event = session.execute(
         text(
             "select raw from event where namespace = :namespace and name = :name and type = 'JOB' "
@@ -290,7 +276,7 @@ def _told(session: Session, job: Job) -> dict[str, _Told]:
 
 def _session_of(session: Session, run: Run) -> list[RunFold]:
     """The other runs of a run's session, those that the same run has called, before it; the latest first."""
-    if run.parent is None or not reads_temporary(RunFold.read(run.fold)):
+    if run.parent is None:
         return []
     mates = or_(Run.parent == run.parent, Run.run_id == run.parent, (Run.root == run.root) if run.root else false())
     query = select(Run.fold).where(mates, Run.started_at <= run.started_at, Run.id != run.id, Run.events > 0)
@@ -322,7 +308,9 @@ def _word(told: dict[str, _Told]) -> str:
     """A word for what links are made of: the code, what is read and written, and what is told of columns."""
     parts: list[Any] = []
     for part, one in sorted(told.items()):
-        parts.append([part, None if one.code is None else [one.code.kind, one.code.text, one.code.place]])
+        parts.append(
+            [part, None if one.code is None else [one.code.kind, one.code.text, one.code.dialect, one.code.place]]
+        )
         parts.append((one.body["job"].get("facets") or {}).get("jalan_definition"))
         for side in ("inputs", "outputs"):
             parts += [[side, *_of_dataset(dataset)] for dataset in one.body.get(side) or ()]
