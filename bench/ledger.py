@@ -19,8 +19,9 @@ from sqlalchemy import Engine, text
 
 from jalan.service.context import Context
 from jalan.service.logs import configure
-from jalan.service.runs.ledger import Search, runs
+from jalan.service.runs.ledger import runs
 from jalan.service.runs.one_run import run_facts
+from jalan.service.runs.searching import Search
 from jalan.service.runs.timetable import timetable
 from jalan.store.database import create_database, migrate, open_store, plain_address
 from stores import bench_cluster

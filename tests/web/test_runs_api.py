@@ -1,5 +1,6 @@
 """The ledger over HTTP: found by what people remember of a run; what is usual; what is stale."""
 
+import base64
 import random
 from datetime import UTC, datetime
 from typing import Any
@@ -68,7 +69,9 @@ def test_counts_are_of_all_that_is_found_and_pages_lose_nothing(client: Client) 
     assert len(seen) == 32
     narrowed = client.json("/api/v1/runs", state="failed", pipeline=pipeline, **SINCE)
     assert narrowed["total"] == 4
-    assert client.get("/api/v1/runs", cursor="sand").status_code == 400
+    huge = base64.urlsafe_b64encode(b'["2026-11-27T00:00:00+00:00", 1e999]').decode()
+    for cursor in ("sand", "WzFd", huge):
+        assert client.get("/api/v1/runs", cursor=cursor).status_code == 400
 
 
 def test_all_that_is_found_comes_as_a_stream(client: Client) -> None:

@@ -3,6 +3,7 @@
 import base64
 import binascii
 import json
+from collections.abc import Callable
 from typing import Any
 
 _LARGEST = 1 << 31
@@ -32,12 +33,10 @@ def pack(position: list[Any]) -> str:
     return base64.urlsafe_b64encode(json.dumps(position).encode()).decode()
 
 
-def unpack(cursor: str) -> list[Any]:
-    """Return the position of a cursor. Raises ValueError."""
+def unpack(cursor: str, of: str, *parts: Callable[[Any], Any]) -> tuple[Any, ...]:
+    """Return the position of a cursor. Raises BadCursor. of: which list, in words. parts: what reads each part."""
     try:
         found = json.loads(base64.urlsafe_b64decode(cursor.encode()).decode())
-    except (binascii.Error, RecursionError) as error:
-        raise ValueError(cursor) from error
-    if not isinstance(found, list):
-        raise ValueError(cursor)
-    return found
+        return tuple(read(part) for read, part in zip(parts, found, strict=True))
+    except (ValueError, TypeError, OverflowError, RecursionError) as error:
+        raise BadCursor(f"“{cursor[:80]}” is no cursor of {of}; leave it out for the first page") from error

@@ -14,7 +14,7 @@ from jalan.runs.fold import RunFold
 from jalan.runs.usual import alike
 from jalan.runs.versions import changes
 from jalan.service.context import Context
-from jalan.service.cursors import BadCursor, pack, unpack
+from jalan.service.cursors import pack, unpack
 from jalan.service.errors import NotFound
 from jalan.service.runs.answers import (
     ChangesFact,
@@ -26,7 +26,7 @@ from jalan.service.runs.answers import (
     StaleFact,
 )
 from jalan.service.runs.job_versions import sides
-from jalan.service.runs.ledger import USUAL_OF, as_rows, judged, rows_query
+from jalan.service.runs.rows import USUAL_OF, as_rows, judged, rows_query
 from jalan.store.schema import DatasetName, EventRow, Job, JobVersion, Run, RunDataset
 
 _DEEPEST = 50
@@ -109,7 +109,9 @@ def events_page(session: Session, which: Any, limit: int, cursor: str | None) ->
     """Return a page of events. Raises BadCursor."""
     query = select(EventRow).where(which).order_by(EventRow.at.desc(), EventRow.digest.desc())
     if cursor is not None:
-        query = query.where(tuple_(EventRow.at, EventRow.digest) < _position(cursor))
+        query = query.where(
+            tuple_(EventRow.at, EventRow.digest) < unpack(cursor, "events", datetime.fromisoformat, bytes.fromhex)
+        )
     rows = session.scalars(query.limit(limit + 1)).all()
     page = rows[:limit]
     return EventsPage(
@@ -128,14 +130,6 @@ def events_page(session: Session, which: Any, limit: int, cursor: str | None) ->
         ],
         next=pack([page[-1].at.isoformat(), page[-1].digest.hex()]) if len(rows) > limit else None,
     )
-
-
-def _position(cursor: str) -> tuple[datetime, bytes]:
-    try:
-        at, digest = unpack(cursor)
-        return datetime.fromisoformat(at), bytes.fromhex(digest)
-    except (ValueError, TypeError) as error:
-        raise BadCursor(f"“{cursor[:80]}” is no cursor of events; leave it out for the first page") from error
 
 
 # --- what it read and wrote ------------------------------------------------------------------------------

@@ -8,7 +8,7 @@ from sqlalchemy import text
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
 from jalan.service.runs.answers import RoadFact, RoadLane, RoadStep
-from jalan.service.runs.ledger import as_rows, rows_query
+from jalan.service.runs.rows import as_rows, rows_query
 from jalan.store.among import is_among
 from jalan.store.schema import Run
 

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from jalan.runs.timetable import in_order
 from jalan.service.context import Context
 from jalan.service.runs.answers import Line, Timetable
-from jalan.service.runs.ledger import Search, found_by, period
+from jalan.service.runs.searching import Search, found_by, period
 from jalan.store.schema import Container, Dataset, DatasetName, Job, JobVersion, Run, RunDataset
 
 _MOST = 400  # lines; more are a grey mass

@@ -26,9 +26,10 @@ from jalan.service.runs.answers import (
 )
 from jalan.service.runs.feed import Feed
 from jalan.service.runs.jobs import job_facts, order_for
-from jalan.service.runs.ledger import Search, every_run, runs
+from jalan.service.runs.ledger import every_run, runs
 from jalan.service.runs.one_run import children, run_events, run_facts
 from jalan.service.runs.road import road
+from jalan.service.runs.searching import Search
 from jalan.service.runs.states import states
 from jalan.service.runs.timetable import timetable
 from jalan.service.runs.witnesses import suspects_of
