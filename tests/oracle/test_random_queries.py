@@ -22,7 +22,7 @@ from tests.conftest import admin
 from tests.oracle.catalogue import used_columns
 from tests.oracle.random_queries import Maker, Tables
 
-EXAMPLES = int(os.environ.get("JALAN_ORACLE_EXAMPLES", "150"))
+EXAMPLES = int(os.environ.get("JALAN_ORACLE_EXAMPLES", "50"))
 NIGHTLY = EXAMPLES > 1000
 SETTINGS = settings(
     max_examples=EXAMPLES,
@@ -83,7 +83,7 @@ def connection(cluster: Cluster, database: str) -> Iterator[psycopg.Connection]:
 
 
 @contextmanager
-def _example(connection: psycopg.Connection) -> Iterator[None]:
+def limited(connection: psycopg.Connection) -> Iterator[None]:
     """Run made-up SQL: at most for a moment, and without proof where its values do not allow it.
 
     Only this work is limited. Making and filling the tables takes what it takes on a busy machine.
@@ -147,13 +147,13 @@ def check_query(schema: Schema, sql: str, r: random.Random) -> None:
     whole = {(s.table, s.column) for s in statement.row_conditions}
     rows = _rows(r, schema.tables)
     schema.fill(rows)
-    with _example(connection):
+    with limited(connection):
         before = _run(connection, sql)
     for source, changed in schema.changes(rows, r):
         if source in whole:
             continue
         schema.fill(changed)
-        with _example(connection):
+        with limited(connection):
             after = _run(connection, sql)
         for output, old, new in zip(statement.outputs, before, after, strict=True):
             reached = {(s.table, s.column) for s in (*output.values, *output.conditions)}
@@ -215,7 +215,7 @@ def check_script(schema: Schema, sql: str, r: random.Random) -> None:
 def _after_script(schema: Schema, rows: Rows, sql: str) -> dict[Column, list[str]]:
     schema.fill(rows)
     connection = schema.connection
-    with _example(connection), connection.transaction(force_rollback=True):
+    with limited(connection), connection.transaction(force_rollback=True):
         connection.execute(sql)
         return {
             (f"public.{table}", column): bag

@@ -10,6 +10,7 @@ from jalan.sql.grammar.expressions import ExpressionGrammar
 from jalan.sql.grammar.literals import LiteralGrammar
 from jalan.sql.grammar.pipes import PipeGrammar
 from jalan.sql.grammar.queries import QueryGrammar
+from jalan.sql.grammar.select import SelectGrammar
 from jalan.sql.grammar.select_list import SelectListGrammar
 from jalan.sql.grammar.statements.blocks import BlockGrammar
 from jalan.sql.grammar.statements.copy import CopyGrammar
@@ -44,6 +45,7 @@ class Grammar:
     tables: TableGrammar
     with_clauses: WithGrammar
     queries: QueryGrammar
+    selects: SelectGrammar
     pipes: PipeGrammar
     targets: TargetGrammar
     dml: DmlGrammar
@@ -69,6 +71,7 @@ class Grammar:
         self.tables = TableGrammar(self)
         self.with_clauses = WithGrammar(self)
         self.queries = QueryGrammar(self)
+        self.selects = SelectGrammar(self)
         self.pipes = PipeGrammar(self)
         self.targets = TargetGrammar(self)
         self.dml = DmlGrammar(self)

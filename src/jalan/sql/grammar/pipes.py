@@ -60,7 +60,7 @@ class PipeGrammar(GrammarPart):
         step.items = self.grammar.select_list.items()
         if tokens.keys[tokens.i] == "window":
             select = tree.Select(step.start, step.start, None, [], None, False, [], None, [], None, {})
-            self.grammar.queries.clauses(select)
+            self.grammar.selects.clauses(select)
             step.windows = select.windows
 
     def _set_step(self, step: tree.PipeStep) -> None:
@@ -102,7 +102,7 @@ class PipeGrammar(GrammarPart):
         found = []
         while True:
             if tokens.keys[tokens.i] in ("rollup", "cube", "grouping"):
-                found += [tree.SelectItem(e.start, e.end, e, None) for e in self.grammar.queries.grouping()]
+                found += [tree.SelectItem(e.start, e.end, e, None) for e in self.grammar.selects.grouping()]
             else:
                 found += self._one_item()
             if not tokens.take("asc"):

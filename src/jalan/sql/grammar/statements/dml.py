@@ -33,7 +33,7 @@ class DmlGrammar(GrammarPart):
     def _top_rows(self) -> list[tree.Expression | tree.Sort]:
         tokens = self.tokens
         if tokens.keys[tokens.i] == "top" and tokens.peek() == "(":
-            return [self.grammar.queries.top()]
+            return [self.grammar.selects.top()]
         return []
 
     # --- insert --------------------------------------------------------------------------------------

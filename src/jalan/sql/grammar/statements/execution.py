@@ -38,7 +38,7 @@ class ExecutionGrammar(GrammarPart):
     def perform(self) -> tree.StatementNode | None:
         tokens = self.tokens
         start = tokens.starts[tokens.i]
-        select = self.grammar.queries.select()
+        select = self.grammar.selects.select()
         query = self.grammar.queries.finish_query(tree.Query(start, select.end, None, select, [], []))
         return tree.QueryStatement(start, tokens.end_of_last(), query)
 

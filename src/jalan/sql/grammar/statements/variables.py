@@ -65,7 +65,7 @@ class VariableGrammar(GrammarPart):
             select = tree.Select(start, 0, None, grammar.select_list.items(), None, False, [], None, [], None, {})
             if tokens.take("from"):
                 select.source = grammar.table_refs.from_list()
-            grammar.queries.clauses(select)
+            grammar.selects.clauses(select)
             select.end = tokens.end_of_last()
             query = tree.Query(start, select.end, None, select, [], [])
             value = tree.ScalarQuery(start, select.end, query)

@@ -1,0 +1,179 @@
+import { flushPromises } from '@vue/test-utils'
+import { afterEach, beforeEach, expect, it, vi } from 'vitest'
+import { api, ApiError } from '../src/api/client'
+import { asText, grouped, holds, pieces, type Outcome } from '../src/features/change/consequences'
+import { close, openAt } from './opened'
+
+vi.setConfig({ testTimeout: 60_000 })
+const SQL = 'alter table tidy.tickets drop column fare'
+const outcome: Outcome = {
+  change: SQL,
+  stopped: [],
+  system: 'postgres://islands:5432',
+  database: 'strait',
+  refused: null,
+  edits: [],
+  consequences: [
+    {
+      kind: 'breaks',
+      subject: 'core/ticket_facts.sql',
+      what: 'job',
+      reason: 'column t.fare does not exist',
+      dataset: null,
+      definition: 7,
+      owner: null,
+      because: null,
+      columns: [],
+      failure: {
+        message: 'column t.fare does not exist',
+        start: 8,
+        end: 14,
+        text: 'select (t.fare - 1) <img onerror=x>',
+        first_line: 3,
+      },
+    },
+    {
+      kind: 'goes stale',
+      subject: 'core.ticket_facts',
+      what: 'table',
+      reason: 'it is no longer filled: core/ticket_facts.sql fails',
+      dataset: 28,
+      definition: null,
+      owner: 'Revenue data',
+      because: 'core/ticket_facts.sql',
+      columns: [],
+      failure: null,
+    },
+  ],
+  counts: { breaks: 1, 'goes stale': 1 },
+  untouched: [{ subject: 'tidy.ports', what: 'table', dataset: 30 }],
+  reachable: 3,
+  failing: [],
+  not_run: ['models/fares.sql'],
+  version: 4,
+}
+
+beforeEach(() => {
+  vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout'] })
+  vi.spyOn(api, 'changeDatabases').mockResolvedValue([
+    { system: 'postgres://islands:5432', database: 'strait', texts: 33 },
+    { system: 'postgres://islands:5432', database: 'harbour', texts: 1 },
+  ])
+  vi.spyOn(api, 'simulate').mockResolvedValue(outcome)
+})
+afterEach(close)
+
+it('says what breaks, with the characters that do, and what does not', async () => {
+  const { page } = await openAt(`/change?sql=${SQL}`)
+  expect(page.find('.figures').text()).toContain('1break')
+  expect(page.find('.one mark').text()).toBe('t.fare')
+  // Code is text, whatever stands in it.
+  expect(page.find('.one pre').text()).toContain('<img onerror=x>')
+  expect(page.find('.one img').exists()).toBe(false)
+  expect(page.text()).toContain('reach alone would have warned of 3; 1 need no word')
+  expect(page.text()).toContain('1 text that are templates')
+  await page
+    .findAll('button')
+    .find((one) => one.text() === 'show them')
+    ?.trigger('click')
+  expect(page.find('.ledger ul').text()).toContain('tidy.ports')
+})
+
+it('shows what differs in a query, as text', async () => {
+  vi.spyOn(api, 'simulate').mockResolvedValue({
+    ...outcome,
+    edits: [
+      {
+        subject: 'mart.gross',
+        dataset: 31,
+        clear: true,
+        safe: false,
+        sentence: 'Gross has other values; other rows may come (another filter).',
+        columns: [
+          { name: 'gross', kind: 'computed otherwise', before: 'fare', after: 'fare * <b>2</b>' },
+        ],
+        rows: [{ part: 'filter', came: ['not void'], went: [] }],
+      },
+    ],
+  })
+  const { page } = await openAt('/change?sql=create or replace view mart.gross as select 1')
+  const edit = page.find('.edit')
+  expect(edit.text()).toContain('Gross has other values')
+  expect(edit.find('del').text()).toBe('fare')
+  expect(edit.findAll('ins').map((one) => one.text())).toEqual(['fare * <b>2</b>', 'not void'])
+  expect(asText({ ...outcome, edits: [] })).not.toContain('mart.gross')
+})
+
+it('narrows down by kind and groups by whom it concerns', async () => {
+  const { page } = await openAt(`/change?sql=${SQL}`)
+  await page.findAll('.figures button')[2]?.trigger('click')
+  expect(page.findAll('.one')).toHaveLength(1)
+  expect(page.find('.one').text()).toContain('core.ticket_facts')
+  await page.findAll('.figures button')[2]?.trigger('click')
+  await page
+    .findAll('.by button')
+    .find((one) => one.text() === 'person')
+    ?.trigger('click')
+  expect(page.findAll('.group h3 b').map((one) => one.text())).toEqual([
+    'nobody named',
+    'Revenue data',
+  ])
+})
+
+it('asks a moment after the last key, and keeps what is written in the address', async () => {
+  const { page, router } = await openAt('/change')
+  expect(api.simulate).not.toHaveBeenCalled()
+  await page.find('textarea').setValue('drop table tidy.tickets')
+  await vi.advanceTimersByTimeAsync(100)
+  expect(api.simulate).not.toHaveBeenCalled()
+  await page.find('textarea').setValue(SQL)
+  await vi.advanceTimersByTimeAsync(500)
+  await flushPromises()
+  expect(vi.mocked(api.simulate).mock.calls.map(([sql]) => sql)).toEqual([SQL])
+  expect(router.currentRoute.value.query.sql).toBe(SQL)
+})
+
+it('asks what happens where something does not run', async () => {
+  vi.spyOn(api, 'changeTexts').mockResolvedValue(['tidy/ports.sql', 'tidy/tickets.sql'])
+  const { page, router } = await openAt('/change?stop=tidy/ports.sql')
+  expect(vi.mocked(api.simulate).mock.calls[0]?.slice(0, 2)).toEqual(['', ['tidy/ports.sql']])
+  await page.find('.proposal input').setValue('tidy')
+  await vi.advanceTimersByTimeAsync(300)
+  await flushPromises()
+  // What is stopped already is not offered again.
+  expect(page.findAll('.proposal li').map((one) => one.text())).toEqual(['tidy/tickets.sql'])
+  await page.find('.proposal li button').trigger('click')
+  await flushPromises()
+  expect(router.currentRoute.value.query.stop).toEqual(['tidy/ports.sql', 'tidy/tickets.sql'])
+  await page.find('.proposal .one button').trigger('click')
+  await flushPromises()
+  expect(router.currentRoute.value.query.stop).toEqual(['tidy/tickets.sql'])
+})
+
+it('says what the database would refuse, and what cannot be read', async () => {
+  vi.spyOn(api, 'simulate').mockResolvedValue({
+    ...outcome,
+    refused: 'cannot drop table core.facts because other objects depend on it',
+    consequences: [],
+    counts: {},
+    untouched: [],
+  })
+  const { page } = await openAt('/change?sql=drop table core.facts')
+  expect(page.find('.refused').text()).toContain('because other objects depend on it')
+  expect(page.find('.figures').exists()).toBe(false)
+  page.unmount()
+  vi.spyOn(api, 'simulate').mockRejectedValue(new ApiError('change: line 1: met “tabel”', 422))
+  const { page: other } = await openAt('/change?sql=alter tabel x')
+  await vi.advanceTimersByTimeAsync(10)
+  expect(other.find('[role=alert]').text()).toContain('line 1')
+})
+
+it('puts consequences into words for a review, and finds words in them', () => {
+  const [breaks, stale] = outcome.consequences
+  expect(asText(outcome)).toContain('- core.ticket_facts goes stale: it is no longer filled')
+  expect(asText(outcome)).toContain('(Revenue data)')
+  expect(stale && holds(stale, 'revenue FILLED')).toBe(true)
+  expect(stale && holds(stale, 'revenue tides')).toBe(false)
+  expect(breaks?.failure && pieces(breaks.failure).marked).toBe('t.fare')
+  expect(grouped(outcome.consequences, 'thing').map((one) => one.name)).toEqual(['job', 'table'])
+})

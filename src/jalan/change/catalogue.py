@@ -1,0 +1,264 @@
+"""Relations as a database keeps them, with what hangs on what: names may change, and a view goes on meaning the
+very columns that it was made of.
+
+Source: PostgreSQL 15 documentation, "ALTER TABLE", "DROP TABLE", "CREATE VIEW", "Dependency Tracking".
+"""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from jalan.catalog.kinds import DatasetKind
+
+TABLE, VIEW = DatasetKind.TABLE.value, DatasetKind.VIEW.value
+MATERIALISED, FOREIGN = DatasetKind.MATERIALISED_VIEW.value, DatasetKind.FOREIGN_TABLE.value
+_QUERIES = frozenset({VIEW, MATERIALISED})
+_WORDS = {TABLE: "table", VIEW: "view", MATERIALISED: "materialized view", FOREIGN: "foreign table"}
+DROPPED = frozenset(words.replace(" ", "_") for words in _WORDS.values())
+"""What DROP can name of these, as the grammar calls it."""
+ColumnKey = tuple[int, int]
+"""A column by the number of its relation and its own number there: they stay when names change."""
+
+
+class Refused(Exception):
+    """The database would not do it; the message is what it would say."""
+
+
+@dataclass(frozen=True, slots=True)
+class KeptQuery:
+    """What a view is kept as. path: where it looks for names; prefix: what stands in front of these."""
+
+    text: str
+    path: tuple[str, ...]
+    prefix: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class StoredRelation:
+    """A table, a view, or what is read as one.
+
+    columns: name → number, in order. uses: the columns that a view hangs on; reads: the relations. through: of a
+    view, column → what it is made of; rows: what decides which rows it has. remote: of a foreign table, the name of
+    the relation that it shows, and ``remote_columns`` the names of its columns there. points_to: the columns of
+    other tables that its foreign keys need.
+    """
+
+    number: int
+    name: str
+    kind: str
+    columns: Mapping[str, int]
+    uses: frozenset[ColumnKey] = frozenset()
+    reads: frozenset[int] = frozenset()
+    through: Mapping[str, frozenset[ColumnKey]] = field(default_factory=dict)
+    rows: frozenset[ColumnKey] = frozenset()
+    query: KeptQuery | None = None
+    remote: str | None = None
+    remote_columns: Mapping[str, str] = field(default_factory=dict)
+    points_to: frozenset[ColumnKey] = frozenset()
+
+    @property
+    def is_query(self) -> bool:
+        """Whether it is kept as a query: a view, materialised or not."""
+        return self.kind in _QUERIES
+
+    @property
+    def words(self) -> str:
+        """Its kind as the database says it."""
+        return _WORDS.get(self.kind, "relation")
+
+
+class Catalogue:
+    """What there is. Changes can be taken back to a mark."""
+
+    def __init__(self) -> None:
+        self._relations: dict[int, StoredRelation] = {}
+        self._named: dict[str, int] = {}
+        self._hanging: dict[int, set[int]] = {}
+        self._pointing: dict[int, set[int]] = {}
+        self._next = 1
+        self._done: list[tuple[int, StoredRelation | None]] = []
+
+    # --- looking ---------------------------------------------------------------------------------------
+
+    def find(self, name: str) -> StoredRelation | None:
+        """Return a relation by its name."""
+        number = self._named.get(name)
+        return None if number is None else self._relations[number]
+
+    def named(self, parts: Sequence[str], path: Iterable[str], prefix: str = "") -> StoredRelation | None:
+        """Return a relation by the name that a text gives it: whole, or one that is looked for along a path.
+
+        prefix: what stands in front of the names that the text knows.
+        """
+        written = ".".join(parts)
+        names = [written] if len(parts) > 1 else [f"{schema}.{written}" for schema in path]
+        return next((one for name in names if (one := self.find(prefix + name)) is not None), None)
+
+    def by_number(self, number: int) -> StoredRelation | None:
+        """Return a relation by its number, none once it is gone."""
+        return self._relations.get(number)
+
+    def __iter__(self) -> Iterator[StoredRelation]:
+        return iter(list(self._relations.values()))
+
+    def hanging_on(self, number: int, column: int | None = None) -> list[StoredRelation]:
+        """Return the views that hang on a relation, or on one of its columns."""
+        found = [self._relations[one] for one in sorted(self._hanging.get(number, ()))]
+        return found if column is None else [one for one in found if (number, column) in one.uses]
+
+    # --- changing --------------------------------------------------------------------------------------
+
+    def mark(self) -> int:
+        """Return where changes stand, for ``back_to``."""
+        return len(self._done)
+
+    def back_to(self, mark: int) -> None:
+        """Take changes back."""
+        while len(self._done) > mark:
+            number, before = self._done.pop()
+            self._put(number, before)
+
+    def touched_since(self, mark: int) -> set[str]:
+        """Return the names of what was made, changed or dropped since."""
+        found = set()
+        for number, before in self._done[mark:]:
+            now = self._relations.get(number)
+            found |= {one.name for one in (before, now) if one is not None}
+        return found
+
+    def _set(self, number: int, now: StoredRelation | None) -> None:
+        self._done.append((number, self._relations.get(number)))
+        self._put(number, now)
+
+    def _put(self, number: int, now: StoredRelation | None) -> None:
+        before = self._relations.pop(number, None)
+        if before is not None:
+            if self._named.get(before.name) == number:
+                del self._named[before.name]
+            for one in before.reads:
+                self._hanging[one].discard(number)
+            for one, _ in before.points_to:
+                self._pointing[one].discard(number)
+        if now is not None:
+            self._relations[number] = now
+            self._named[now.name] = number
+            for one in now.reads:
+                self._hanging.setdefault(one, set()).add(number)
+            for one, _ in now.points_to:
+                self._pointing.setdefault(one, set()).add(number)
+
+    def point(self, relation: StoredRelation, columns: Iterable[ColumnKey]) -> None:
+        """Say which columns of other tables the foreign keys of a table need."""
+        self._set(relation.number, replace(relation, points_to=frozenset(columns)))
+
+    def pointing_at(self, number: int, column: int | None = None) -> list[StoredRelation]:
+        """Return the other tables whose foreign keys need a table, or one of its columns."""
+        found = (self._relations[one] for one in sorted(self._pointing.get(number, ())) if one != number)
+        return [one for one in found if column is None or (number, column) in one.points_to]
+
+    def make(self, name: str, kind: str, columns: Iterable[str], **more: object) -> StoredRelation:
+        """Make a relation. Raises Refused where there is one of that name."""
+        if name in self._named:
+            raise Refused(f'relation "{_last(name)}" already exists')
+        found = StoredRelation(self._next, name, kind, _numbered(columns), **more)  # type: ignore[arg-type]
+        self._next += 1
+        self._set(found.number, found)
+        return found
+
+    def replace_view(self, old: StoredRelation, columns: Iterable[str], **more: object) -> StoredRelation:
+        """Give a view another query. Raises Refused where its columns do not begin as they did."""
+        new = _numbered(columns)
+        if old.kind != VIEW:
+            raise Refused(f'"{_last(old.name)}" is not a view')
+        if len(new) < len(old.columns):
+            raise Refused("cannot drop columns from view")
+        for was, now in zip(old.columns, new, strict=False):
+            if was != now:
+                raise Refused(f'cannot change name of view column "{was}" to "{now}"')
+        found = replace(old, columns=new, **more)  # type: ignore[arg-type]
+        self._set(old.number, found)
+        return found
+
+    def drop(self, relation: StoredRelation, cascade: bool) -> list[StoredRelation]:
+        """Drop a relation; return it with all that goes along. Raises Refused where something hangs on it."""
+        return self._drop(relation, None, f"{relation.words} {_short(relation)}", cascade)
+
+    def drop_column(self, relation: StoredRelation, column: str, cascade: bool) -> list[StoredRelation]:
+        """Drop a column; return the views that go along. Raises Refused."""
+        number = self._column(relation, column)
+        if relation.is_query:
+            raise Refused(f'ALTER action DROP COLUMN cannot be performed on relation "{_last(relation.name)}"')
+        gone = self._drop(relation, number, f"column {column} of {relation.words} {_short(relation)}", cascade)
+        left = {name: n for name, n in relation.columns.items() if name != column}
+        pointed = frozenset(key for key in relation.points_to if key != (relation.number, number))
+        self._set(relation.number, replace(relation, columns=left, points_to=pointed))
+        return gone
+
+    def _drop(self, relation: StoredRelation, column: int | None, what: str, cascade: bool) -> list[StoredRelation]:
+        hanging = self.hanging_on(relation.number, column)
+        pointing = self.pointing_at(relation.number, column)
+        if (hanging or pointing) and not cascade:
+            raise Refused(f"cannot drop {what} because other objects depend on it")
+        gone = {relation.number: relation} if column is None else {}
+        waiting = hanging
+        while waiting:
+            one = waiting.pop()
+            if one.number not in gone:
+                gone[one.number] = one
+                waiting = [*waiting, *self.hanging_on(one.number)]
+        for one in pointing:
+            # Of these only the foreign key goes along.
+            left = {key for key in one.points_to if key[0] != relation.number or column not in (None, key[1])}
+            self.point(one, left)
+        for number in gone:
+            self._set(number, None)
+        return list(gone.values())
+
+    def rename(self, relation: StoredRelation, name: str) -> None:
+        """Give a relation another name: what hangs on it does not notice. Raises Refused."""
+        if name in self._named:
+            raise Refused(f'relation "{_last(name)}" already exists')
+        self._set(relation.number, replace(relation, name=name))
+
+    def rename_column(self, relation: StoredRelation, column: str, name: str) -> None:
+        """Give a column another name: what hangs on it does not notice. Raises Refused."""
+        self._column(relation, column)
+        if name in relation.columns:
+            raise Refused(f'column "{name}" of relation "{_last(relation.name)}" already exists')
+        numbers = {name if one == column else one: n for one, n in relation.columns.items()}
+        through = {name if one == column else one: made for one, made in relation.through.items()}
+        remote = {name if one == column else one: there for one, there in relation.remote_columns.items()}
+        self._set(relation.number, replace(relation, columns=numbers, through=through, remote_columns=remote))
+
+    def add_column(self, relation: StoredRelation, column: str) -> None:
+        """Add a column at the end. Raises Refused."""
+        if column in relation.columns:
+            raise Refused(f'column "{column}" of relation "{_last(relation.name)}" already exists')
+        if relation.is_query:
+            raise Refused(f'ALTER action ADD COLUMN cannot be performed on relation "{_last(relation.name)}"')
+        number = max(relation.columns.values(), default=0) + 1
+        self._set(relation.number, replace(relation, columns={**relation.columns, column: number}))
+
+    @staticmethod
+    def _column(relation: StoredRelation, column: str) -> int:
+        number = relation.columns.get(column)
+        if number is None:
+            raise Refused(f'column "{column}" of relation "{_last(relation.name)}" does not exist')
+        return number
+
+
+def _numbered(columns: Iterable[str]) -> dict[str, int]:
+    """Columns in order with their numbers. Raises Refused where one is named twice."""
+    found: dict[str, int] = {}
+    for number, column in enumerate(columns, 1):
+        if found.setdefault(column, number) != number:
+            raise Refused(f'column "{column}" specified more than once')
+    return found
+
+
+def _last(name: str) -> str:
+    return name.rpartition(".")[2]
+
+
+def _short(relation: StoredRelation) -> str:
+    """As the database names it: with its schema, without its database."""
+    return ".".join(relation.name.split(".")[-2:])

@@ -1,0 +1,177 @@
+"""What breaks if this is changed: the simulation over a database as the store has it."""
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from difflib import get_close_matches
+from typing import Any
+
+from jalan.change.meaning import QueryDifference
+from jalan.change.proposal import NotSimulated, check
+from jalan.change.simulation import Becoming, Outcome
+from jalan.service.change.answers import (
+    ChangeOutcome,
+    ChangeTarget,
+    ColumnEdit,
+    ConsequenceFact,
+    EditFact,
+    FailureFact,
+    RowEdit,
+    UntouchedFact,
+)
+from jalan.service.change.world import DatabaseWorld, databases, world_of
+from jalan.service.context import Context
+from jalan.service.errors import Invalid, NotFound
+
+MOST_TEXT = 100_000  # characters
+_MOST_COMPARED = 2_000  # names
+_MOST_TOLD = 400  # characters of an expression
+_UNCLEAR = "What differs cannot be told; all that it shows may."
+_AROUND = 2  # lines of a text shown around the characters that fail
+
+
+def targets(context: Context) -> list[ChangeTarget]:
+    """Return the databases that changes can be simulated in."""
+    return [
+        ChangeTarget(system=system.namespace, database=database, texts=texts)
+        for system, database, texts in databases(context.session)
+    ]
+
+
+def texts_named(context: Context, database: str | None, words: str, limit: int) -> list[str]:
+    """Return the places of texts that are run and have these words in them. Raises NotFound."""
+    wanted = words.lower().split()
+    places = world_of(context, database).run_places()
+    return [place for place in places if all(word in place.lower() for word in wanted)][:limit]
+
+
+def simulate(context: Context, change: str, database: str | None, stopped: Sequence[str] = ()) -> ChangeOutcome:
+    """Return what a change, written as SQL, does. Nothing is written. Raises Invalid, NotFound.
+
+    stopped: places of texts that are not run any more; then the change may be empty.
+    Cost: reading again what it touches; the first time after something has changed, the whole database.
+    """
+    if len(change) > MOST_TEXT:
+        raise Invalid(f"change: at most {MOST_TEXT} characters are read")
+    if change.strip() or not stopped:
+        _check(change)
+    here = world_of(context, database)
+    if unknown := set(stopped).difference(here.run_places() if stopped else ()):
+        raise _not_run(min(unknown), here.run_places())
+    with here.lock:
+        found = here.world.simulate(change, stopped=frozenset(stopped))
+    return _Teller(context, here).outcome(change, list(stopped), found)
+
+
+def _not_run(place: str, known: Sequence[str]) -> NotFound:
+    nearest = get_close_matches(place, known[:_MOST_COMPARED], 1)
+    hint = f"; there is “{nearest[0]}”" if nearest else ""
+    return NotFound(f"no text is run that is called “{place[:200]}”{hint}")
+
+
+def _check(change: str) -> None:
+    """Refuse what is no change, cannot be read, or whose consequences nobody can tell, with its place."""
+    try:
+        check(change)
+    except NotSimulated as error:
+        line = change.count("\n", 0, error.start) + 1
+        raise Invalid(f"change: line {line}: {error}") from error
+
+
+class _Teller:
+    def __init__(self, context: Context, here: DatabaseWorld) -> None:
+        self._context, self._here = context, here
+
+    def outcome(self, change: str, stopped: list[str], found: Outcome) -> ChangeOutcome:
+        """Return an outcome with what its names stand for."""
+        subjects = {one.subject for one in found.consequences}
+        ids = {self._dataset(one) for one in (*subjects, *found.untouched)} - {None}
+        infos = self._context.names.datasets([id_ for id_ in ids if id_ is not None])
+        consequences = [self._fact(one, infos) for one in found.consequences]
+        return ChangeOutcome(
+            change=change,
+            stopped=stopped,
+            system=self._here.system,
+            database=self._here.database,
+            refused=found.refused,
+            edits=[self._edit(name, differs) for name, differs in sorted(found.differs.items())],
+            consequences=consequences,
+            counts=dict(Counter(one.kind for one in consequences)),
+            untouched=[
+                UntouchedFact(subject=one, what=self._what(one, infos), dataset=self._dataset(one))
+                for one in found.untouched
+            ],
+            reachable=len(subjects | set(found.untouched)),
+            failing=found.failing,
+            not_run=self._here.not_run,
+            version=self._context.graph.version,
+        )
+
+    def _dataset(self, subject: str) -> int | None:
+        row = self._here.texts.get(subject)
+        if row is not None:
+            return int(row.dataset_id) if row.dataset_id is not None else None
+        return self._here.datasets.get(subject)
+
+    def _what(self, subject: str, infos: dict[int, Any]) -> str:
+        row = self._here.texts.get(subject)
+        if row is not None:
+            return "report" if row.dataset_id is not None else "job"
+        info = infos.get(self._here.datasets.get(subject, -1))
+        return str(info.kind) if info is not None else "table"
+
+    def _edit(self, name: str, differs: QueryDifference | None) -> EditFact:
+        told = differs or QueryDifference()
+        return EditFact(
+            subject=name,
+            dataset=self._dataset(name),
+            clear=differs is not None,
+            safe=differs is not None and differs.is_safe,
+            sentence=_UNCLEAR if differs is None else differs.in_words(),
+            columns=[
+                ColumnEdit(
+                    name=one.name, kind=one.kind, before=one.before[:_MOST_TOLD], after=one.after[:_MOST_TOLD]
+                )
+                for one in told.columns
+            ],
+            rows=[RowEdit(part=one.part, came=_short(one.came), went=_short(one.went)) for one in told.rows],
+        )
+
+    def _fact(self, one: Becoming, infos: dict[int, Any]) -> ConsequenceFact:
+        row = self._here.texts.get(one.subject)
+        dataset = self._dataset(one.subject)
+        info = infos.get(dataset) if dataset is not None else None
+        return ConsequenceFact(
+            kind=one.kind.value,
+            subject=one.subject,
+            what=self._what(one.subject, infos),
+            reason=one.reason,
+            dataset=dataset,
+            definition=None if row is None else row.id,
+            owner=None if info is None else info.owner,
+            because=one.because,
+            columns=list(one.columns),
+            failure=None if one.failure is None or row is None else _failure(one, row),
+        )
+
+
+def _short(texts: Iterable[str]) -> list[str]:
+    return [text[:_MOST_TOLD] for text in texts]
+
+
+def _failure(one: Becoming, row: Any) -> FailureFact:
+    """The failure with the lines around it, and where it stands in these."""
+    assert one.failure is not None
+    start, end = one.failure.span
+    lines = row.text.split("\n")
+    line = row.text.count("\n", 0, start)
+    first = max(0, line - _AROUND)
+    before = sum(len(text) + 1 for text in lines[:first])
+    last = row.text.count("\n", 0, max(start, end)) + _AROUND + 1
+    text = "\n".join(lines[first : min(last, first + 40)])
+    return FailureFact(
+        message=one.failure.message,
+        start=max(0, start - before),
+        end=max(0, min(end - before, len(text))),
+        text=text,
+        first_line=row.first_line + first,
+    )

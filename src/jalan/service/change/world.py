@@ -1,0 +1,251 @@
+"""A database as a world that changes are simulated in: its relations, and the texts that are run over them in an
+order that respects what each needs."""
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from threading import Lock
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from jalan.catalog.kinds import DatasetKind, DefinitionKind, FieldKind
+from jalan.change.catalogue import FOREIGN, TABLE, Catalogue, KeptQuery
+from jalan.change.running import Text
+from jalan.change.simulation import World
+from jalan.change.views import hangs_on
+from jalan.lineage.model import Statement
+from jalan.lineage.script import extract
+from jalan.runs.order import needed_first
+from jalan.service.context import Context
+from jalan.service.errors import NotFound
+from jalan.store.among import is_among
+from jalan.store.schema import Dataset, Definition, Field, Link, System
+
+_ASKED = frozenset({DefinitionKind.ELEMENT, DefinitionKind.ELEMENT_COLUMNS, DefinitionKind.EXTRACT})
+_RUN = frozenset({DefinitionKind.FILE, DefinitionKind.STATEMENT})
+_VIEWS = {DatasetKind.VIEW.value, DatasetKind.MATERIALISED_VIEW.value}
+
+
+@dataclass(slots=True)
+class DatabaseWorld:
+    """A world with what its names stand for. datasets: by name of the relation. texts: by place. not_run: places of
+    templates, which nobody fills in. One at a time asks it: hold ``lock``."""
+
+    system: str
+    database: str
+    world: World
+    datasets: dict[str, int]
+    texts: dict[str, Any]
+    not_run: list[str]
+    lock: Lock = field(default_factory=Lock)
+
+    def run_places(self) -> list[str]:
+        """Return the places of the texts that are run, and not only asked."""
+        return sorted(text.place for text in self.world.texts if not text.is_query)
+
+
+def databases(session: Session) -> list[tuple[System, str, int]]:
+    """Return the databases over which texts are run, those with most texts first."""
+    query = (
+        select(System, Definition.database, func.count())
+        .join(Definition, Definition.system_id == System.id)
+        .where(Definition.valid_to.is_(None), Definition.kind.in_([*_RUN, *_ASKED]), Definition.database != "")
+        .group_by(System.id, Definition.database)
+        .order_by(func.count().desc(), Definition.database)
+    )
+    return [(system, database, count) for system, database, count in session.execute(query)]
+
+
+def world_of(context: Context, database: str | None) -> DatabaseWorld:
+    """Return the world of a database as it is now; of that with most texts where none is named. Raises NotFound.
+
+    Cost: the whole database the first time, nothing as long as the graph stays as it is.
+    """
+    found = databases(context.session)
+    chosen = next((one for one in found if database in (None, one[1])), None)
+    if chosen is None:
+        known = ", ".join(one for _, one, _ in found) or "none"
+        raise NotFound(f"no texts are known that are run over “{database}”; there are: {known}")
+    system, name, _ = chosen
+    return context.graph.remembered(f"world {system.id} {name}", lambda: _Builder(context, system, name).build())
+
+
+class _Builder:
+    def __init__(self, context: Context, system: System, database: str) -> None:
+        self._session = context.session
+        self._system, self._database = system, database
+        self._prefix = f"{database}."
+        self._catalogue = Catalogue()
+        self._ids: dict[str, int] = {}
+
+    def build(self) -> DatabaseWorld:
+        texts, not_run = self._texts()
+        self._relations()
+        world = World(self._catalogue, [text for text, _ in texts])
+        by_place = {text.place: row for text, row in texts}
+        return DatabaseWorld(self._system.namespace, self._database, world, self._ids, by_place, not_run)
+
+    # --- relations -------------------------------------------------------------------------------------
+
+    def _relations(self) -> None:
+        """Make the relations, those without a query first, then views over what there is."""
+        rows = {
+            row.id: row
+            for row in self._session.execute(
+                select(Dataset.id, Dataset.name, Dataset.kind).where(
+                    Dataset.system_id == self._system.id, Dataset.gone_since.is_(None), ~Dataset.placeholder
+                )
+            )
+        }
+        columns: dict[int, list[Any]] = defaultdict(list)
+        query = (
+            select(Field.dataset_id, Field.name, Field.facts)
+            .where(is_among(Field.dataset_id, rows), Field.gone_since.is_(None), Field.kind == FieldKind.COLUMN)
+            .order_by(Field.dataset_id, Field.ordinal)
+        )
+        for column in self._session.execute(query):
+            columns[column.dataset_id].append(column)
+        queries, shown = self._queries(), self._shown(rows)
+        waiting = []
+        for id_, row in sorted(rows.items()):
+            name = row.name.removeprefix(self._prefix)
+            self._ids[name] = id_
+            if id_ in queries and row.kind in _VIEWS:
+                waiting.append((name, row.kind, [one.name for one in columns[id_]], queries[id_]))
+                continue
+            kind = FOREIGN if id_ in shown else TABLE
+            more = dict(zip(("remote", "remote_columns"), shown.get(id_, ()), strict=False))
+            self._catalogue.make(name, kind, [one.name for one in columns[id_]], **more)
+        self._views(waiting)
+        self._keys(rows, columns)
+
+    def _views(self, waiting: list[tuple[str, str, list[str], Any]]) -> None:
+        known = {one.name: list(one.columns) for one in self._catalogue}
+        known |= {name: columns for name, _, columns, _ in waiting}
+        inside: dict[str, dict[str, list[str]]] = {}
+        read: dict[str, Statement | None] = {}
+        kept: dict[str, KeptQuery] = {}
+        for name, _, _, (text, path) in waiting:
+            prefix = self._outside(name)
+            kept[name] = KeptQuery(text, tuple(path), prefix)
+            if prefix not in inside:
+                # A query knows the relations of its own database, without its name.
+                inside[prefix] = {n.removeprefix(prefix): c for n, c in known.items() if n.startswith(prefix)}
+            found = extract(text, tables=inside[prefix], search_path=path).statements
+            read[name] = found[0] if found else None
+        left = {name: (kind, columns) for name, kind, columns, _ in waiting}
+        while left:
+            # One whose views are not made yet waits; of a circle, which no database has, the first is made.
+            ready = [name for name in left if not self._over(name, read[name]) & (left.keys() - {name})]
+            for name in ready or list(left)[:1]:
+                kind, columns = left.pop(name)
+                statement = read[name]
+                more = {} if statement is None else hangs_on(self._catalogue, statement, self._outside(name))
+                more["query"] = kept[name]
+                self._catalogue.make(name, kind, columns, **more)
+
+    @staticmethod
+    def _outside(name: str) -> str:
+        """What stands in front of the name of a relation of another database: that database."""
+        database, _, rest = name.partition(".")
+        return f"{database}." if "." in rest else ""
+
+    def _over(self, name: str, statement: Statement | None) -> set[str]:
+        return set() if statement is None else {self._outside(name) + one for one in statement.reads}
+
+    def _queries(self) -> dict[int, tuple[str, list[str]]]:
+        query = select(Definition.dataset_id, Definition.text, Definition.search_path).where(
+            Definition.system_id == self._system.id,
+            Definition.kind == DefinitionKind.VIEW,
+            Definition.valid_to.is_(None),
+        )
+        return {id_: (text, path) for id_, text, path in self._session.execute(query) if id_ is not None}
+
+    def _shown(self, rows: dict[int, Any]) -> dict[int, tuple[str, dict[str, str]]]:
+        """Of each foreign table, the name of the relation that it shows, and the names of the columns there."""
+        source, target = Field.__table__.alias("source"), Field.__table__.alias("target")
+        query = (
+            select(Link.target_dataset_id, source.c.dataset_id, source.c.name, target.c.name)
+            .join(Definition, Definition.id == Link.definition_id)
+            .join(source, source.c.id == Link.source_field_id)
+            .join(target, target.c.id == Link.target_field_id)
+            .where(
+                Definition.kind == DefinitionKind.FOREIGN_TABLE,
+                Definition.valid_to.is_(None),
+                Link.valid_to.is_(None),
+                is_among(Link.target_dataset_id, rows),
+            )
+        )
+        found: dict[int, tuple[str, dict[str, str]]] = {}
+        for table, there, name, here in self._session.execute(query):
+            if there in rows:
+                shown = rows[there].name.removeprefix(self._prefix)
+                found.setdefault(table, (shown, {}))[1][here] = name
+        return found
+
+    def _keys(self, rows: dict[int, Any], columns: dict[int, list[Any]]) -> None:
+        """What foreign keys need: ``references`` of a column names schema, table and column."""
+        for id_, listed in columns.items():
+            name = rows[id_].name
+            database = name.split(".")[0]
+            needs = set()
+            for one in listed:
+                for reference in one.facts.get("references", ()):
+                    table, _, column = str(reference).rpartition(".")
+                    other = self._catalogue.find(f"{database}.{table}".removeprefix(self._prefix))
+                    if other is not None and column in other.columns:
+                        needs.add((other.number, other.columns[column]))
+            relation = self._catalogue.find(name.removeprefix(self._prefix))
+            if needs and relation is not None:
+                self._catalogue.point(relation, needs)
+
+    # --- texts -----------------------------------------------------------------------------------------
+
+    def _texts(self) -> tuple[list[tuple[Text, Any]], list[str]]:
+        columns = (
+            Definition.id, Definition.kind, Definition.place, Definition.text, Definition.search_path,
+            Definition.dialect, Definition.dataset_id, Definition.first_line, Definition.template,
+        )  # fmt: skip
+        query = select(*columns).where(
+            Definition.system_id == self._system.id,
+            Definition.database == self._database,
+            Definition.valid_to.is_(None),
+            Definition.kind.in_([*_RUN, *_ASKED]),
+        )
+        rows = {row.id: row for row in self._session.execute(query.order_by(Definition.id))}
+        seen: dict[str, int] = {}
+        found, not_run = [], []
+        for id_ in self._in_order(rows):
+            row = rows[id_]
+            if row.template is not None:
+                not_run.append(row.place)
+                continue
+            number = seen[row.place] = seen.get(row.place, 0) + 1
+            place = row.place if number == 1 else f"{row.place} ({number})"
+            asked = row.kind in _ASKED
+            found.append((Text(place, row.text, tuple(row.search_path) or ("public",), row.dialect, asked), row))
+        return found, not_run
+
+    def _in_order(self, rows: dict[int, Any]) -> list[int]:
+        """Put texts in an order in which each is run after those that fill what it reads; circles as they came."""
+        place = {id_: n for n, id_ in enumerate(rows)}
+        readers, writers = defaultdict(set), defaultdict(set)
+        query = (
+            select(Link.definition_id, Field.dataset_id, Link.target_dataset_id)
+            .join(Field, Field.id == Link.source_field_id)
+            .where(is_among(Link.definition_id, rows), Link.valid_to.is_(None))
+            .distinct()
+        )
+        for definition, source, target in self._session.execute(query):
+            readers[source].add(place[definition])
+            writers[target].add(place[definition])
+        edges = {
+            (one, other)
+            for dataset, several in writers.items()
+            for one in several
+            for other in readers.get(dataset, ())
+            if one != other
+        }
+        ids = list(rows)
+        return [ids[n] for n in needed_first(len(ids), edges)[0]]

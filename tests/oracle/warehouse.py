@@ -1,0 +1,94 @@
+"""The demo's warehouse as a world to be simulated, and as scratch copies in which changes are really made."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import psycopg
+
+from jalan import extract
+from jalan.change.catalogue import FOREIGN, MATERIALISED, TABLE, VIEW, Catalogue, KeptQuery
+from jalan.change.running import Text
+from jalan.change.simulation import World
+from jalan.change.views import hangs_on
+from jalan.demo import scenario
+from jalan.demo.cluster import Cluster
+from jalan.sources.folder import read_folder
+
+DATABASES = (*scenario.SOURCES, scenario.WAREHOUSE)
+_KINDS = {"r": TABLE, "v": VIEW, "m": MATERIALISED, "f": FOREIGN}
+_RELATIONS = """
+select n.nspname || '.' || c.relname, c.relkind::text,
+       array_agg(a.attname::text order by a.attnum) filter (where a.attnum > 0 and not a.attisdropped),
+       case when c.relkind in ('v', 'm') then pg_get_viewdef(c.oid) end,
+       (select s.srvname || '.' || coalesce((select option_value from pg_options_to_table(f.ftoptions)
+            where option_name = 'schema_name'), n.nspname) || '.' || coalesce((select option_value
+            from pg_options_to_table(f.ftoptions) where option_name = 'table_name'), c.relname)
+        from pg_foreign_table f join pg_foreign_server s on s.oid = f.ftserver where f.ftrelid = c.oid)
+from pg_class c join pg_namespace n on n.oid = c.relnamespace join pg_attribute a on a.attrelid = c.oid
+where n.nspname not in ('pg_catalog', 'information_schema', 'pg_toast') and c.relkind in ('r', 'v', 'm', 'f')
+group by c.oid, n.oid order by c.oid
+"""
+_KEYS = """
+select f.nspname || '.' || c.relname, t.nspname || '.' || r.relname,
+       (select array_agg(a.attname::text) from pg_attribute a where a.attrelid = r.oid and a.attnum = any(confkey))
+from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace f on f.oid = c.relnamespace
+join pg_class r on r.oid = k.confrelid join pg_namespace t on t.oid = r.relnamespace where k.contype = 'f'
+"""
+REPOSITORY = read_folder(scenario.REPOSITORY)
+
+
+def texts() -> list[Text]:
+    """The pipeline's files in the order in which they run, then the queries of the reports."""
+    files = [Text(name, (scenario.PIPELINES / name).read_text()) for name in scenario.pipeline_files()]
+    asked = [
+        Text(f"{report.slug}/{element.name}", element.sql, is_query=True)
+        for report in REPOSITORY.reports
+        for element in report.elements
+    ]
+    return [*files, *asked]
+
+
+def world_of(cluster: Cluster) -> World:
+    """The warehouse, and the databases whose tables it shows, as they are."""
+    catalogue = Catalogue()
+    for database in DATABASES:
+        prefix = "" if database == scenario.WAREHOUSE else f"{database}."
+        with scenario.connect(cluster, database) as connection:
+            for name, kind, columns, query, remote in connection.execute(_RELATIONS):
+                more: dict[str, object] = {"remote": remote} if remote else {}
+                if query is not None:
+                    tables = {one.name.removeprefix(prefix): list(one.columns) for one in catalogue}
+                    (statement,) = extract(query, tables=tables, search_path=["public"]).statements
+                    more = hangs_on(catalogue, statement, prefix)
+                    more["query"] = KeptQuery(query, ("public",), prefix)
+                catalogue.make(prefix + name, _KINDS[kind], columns, **more)
+            for name, other, columns in connection.execute(_KEYS):
+                one, there = catalogue.find(prefix + name), catalogue.find(prefix + other)
+                assert one is not None
+                assert there is not None
+                catalogue.point(one, one.points_to | {(there.number, there.columns[column]) for column in columns})
+    return World(catalogue, texts())
+
+
+@contextmanager
+def scratch(cluster: Cluster, word: str) -> Iterator[dict[str, psycopg.Connection]]:
+    """Copies of the three databases that show one another as the originals do; dropped at the end."""
+    names = {database: f"scratch_{word}_{database}" for database in DATABASES}
+    with scenario.connect(cluster, "postgres") as admin:
+        for database, name in names.items():
+            admin.execute(f'create database "{name}" template "{database}"')  # type: ignore[call-overload]
+    held: dict[str, psycopg.Connection] = {}
+    try:
+        for database, name in names.items():
+            held[database] = scenario.connect(cluster, name)
+        for database in scenario.SOURCES:
+            held[scenario.WAREHOUSE].execute(
+                f"alter server {database} options (set dbname '{names[database]}')"  # type: ignore[call-overload]
+            )
+        yield held
+    finally:
+        for connection in held.values():
+            connection.close()
+        with scenario.connect(cluster, "postgres") as admin:
+            for name in names.values():
+                admin.execute(f'drop database if exists "{name}" with (force)')  # type: ignore[call-overload]

@@ -1,0 +1,156 @@
+"""What breaks if this is changed, over HTTP and on the command line: over the demo as the store has it."""
+
+import json
+from collections import Counter
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from typer.testing import CliRunner
+
+from jalan.cli.main import app
+from jalan.web.app import create_app
+from tests.conftest import Demo
+from tests.oracle.warehouse import world_of
+
+CHANGES = [
+    "alter table tidy.tickets drop column fare",
+    "alter table ticketing.public.tickets rename column fare_cents to fare",
+    "alter table core.sailing_revenue rename to sailing_money",
+    "drop table tidy.bookings cascade",
+    "drop table core.ticket_facts",
+    "alter table landing.tickets add column berth text",
+    "create or replace view mart.seat_yield as select 1 as a",
+]
+
+
+@pytest.fixture(scope="module")
+def client(demo: Demo) -> Iterator[TestClient]:
+    with TestClient(create_app(demo.engine), base_url="http://localhost") as found:
+        yield found
+
+
+def simulate(client: TestClient, sql: str, **more: Any) -> dict[str, Any]:
+    answer = client.post("/api/v1/changes/simulate", json={"sql": sql, **more})
+    assert answer.status_code == 200, answer.text
+    found: dict[str, Any] = answer.json()
+    return found
+
+
+@pytest.mark.parametrize("sql", CHANGES)
+def test_the_store_says_what_the_warehouse_itself_says(demo: Demo, client: TestClient, sql: str) -> None:
+    """The same simulation over what PostgreSQL's catalogue has, and over what the store has of it."""
+    mine = simulate(client, sql)
+    own = world_of(demo.cluster).simulate(sql)
+    assert mine["refused"] == own.refused
+    said = {(one.kind.value, one.subject) for one in own.consequences if "/" not in one.subject}
+    told = {(one["kind"], one["subject"]) for one in mine["consequences"] if one["definition"] is None}
+    assert said <= told
+    breaks = {one.subject for one in own.consequences if one.kind == "breaks" and one.subject.endswith(".sql")}
+    found = {one["subject"] for one in mine["consequences"] if one["kind"] == "breaks"}
+    assert {f"pipelines/{place}" for place in breaks} == {one for one in found if one.endswith(".sql")}
+
+
+def test_an_edited_view_is_compared_with_what_it_was(demo: Demo, client: TestClient) -> None:
+    relation = world_of(demo.cluster).catalogue.find("tidy.routes")
+    assert relation is not None
+    assert relation.query is not None
+    same = relation.query.text.strip().rstrip(";").replace("SELECT", "select /* as ever */")
+    found = simulate(client, f"create or replace view tidy.routes as {same}")
+    (edit,) = found["edits"]
+    assert (edit["subject"], edit["clear"], edit["safe"]) == ("tidy.routes", True, True)
+    assert edit["sentence"] == "It means the same: only how it is written differs."
+    assert found["consequences"] == []
+    found = simulate(client, f"create or replace view tidy.routes as {same} limit 3")
+    (edit,) = found["edits"]
+    assert (edit["safe"], [row["part"] for row in edit["rows"]]) == (False, ["limit"])
+    assert {one["kind"] for one in found["consequences"]} == {"rows may change"}
+    done = run(demo, f"create or replace view tidy.routes as {same}")
+    assert (done.exit_code, done.stdout.splitlines()[0].partition(": ")[0]) == (0, "tidy.routes")
+
+
+def test_what_does_not_run_is_named_by_its_place(demo: Demo, client: TestClient) -> None:
+    places = client.get("/api/v1/changes/texts", params={"q": "tidy tickets"}).json()
+    assert places == ["pipelines/tidy/tickets.sql"]
+    answer = client.post("/api/v1/changes/simulate", json={"stopped": places})
+    assert answer.status_code == 200, answer.text
+    found = answer.json()
+    assert (found["stopped"], found["refused"]) == (places, None)
+    assert {one["subject"]: one["kind"] for one in found["consequences"]}["tidy.tickets"] == "goes stale"
+    done = run(demo, "--stop", places[0])
+    assert (done.exit_code, done.stdout.count("goes stale")) == (1, found["counts"]["goes stale"])
+    answer = client.post("/api/v1/changes/simulate", json={"stopped": ["pipelines/tidy/tickts.sql"]})
+    assert (answer.status_code, places[0] in answer.json()["detail"]) == (404, True)
+    assert client.post("/api/v1/changes/simulate", json={}).status_code == 422
+
+
+def test_a_consequence_has_its_characters_and_who_answers_for_it(client: TestClient) -> None:
+    found = simulate(client, "alter table tidy.tickets drop column fare")
+    breaks = {one["subject"]: one for one in found["consequences"] if one["kind"] == "breaks"}
+    assert set(breaks) == {"pipelines/core/ticket_facts.sql", "pipelines/tidy/tickets.sql"}
+    failure = breaks["pipelines/core/ticket_facts.sql"]["failure"]
+    assert failure["message"] == "column t.fare does not exist"
+    assert failure["text"][failure["start"] : failure["end"]] == "t.fare"
+    stale = {one["subject"]: one for one in found["consequences"] if one["kind"] == "goes stale"}
+    assert stale["core.ticket_facts"]["owner"] == "Revenue data"
+    assert stale["core.ticket_facts"]["because"] == "pipelines/core/ticket_facts.sql"
+    assert found["counts"] == Counter(one["kind"] for one in found["consequences"])
+    assert found["reachable"] == len(found["consequences"]) + len(found["untouched"])
+
+
+def test_what_is_made_anew_each_night_heals(client: TestClient) -> None:
+    found = simulate(client, "alter table landing.tickets drop column status")
+    assert found["consequences"] == []
+    assert "tidy.tickets" in {one["subject"] for one in found["untouched"]}
+
+
+def test_nothing_is_changed_by_asking(client: TestClient) -> None:
+    once = simulate(client, "drop table tidy.bookings cascade")
+    simulate(client, "alter table tidy.tickets drop column fare")
+    assert simulate(client, "drop table tidy.bookings cascade") == once
+
+
+@pytest.mark.parametrize(
+    ("sql", "words"),
+    [
+        ("alter tabel tidy.tickets", "line 1"),
+        ("  ", "write what is to be changed"),
+        ("select 1;\nnonsense x", "line 2"),
+    ],
+)
+def test_what_cannot_be_read_is_said_with_its_line(client: TestClient, sql: str, words: str) -> None:
+    answer = client.post("/api/v1/changes/simulate", json={"sql": sql})
+    assert answer.status_code == 422
+    assert words in answer.json()["detail"]
+
+
+def test_a_database_that_is_not_known_is_named_with_those_that_are(client: TestClient) -> None:
+    assert {one["database"] for one in client.get("/api/v1/changes/databases").json()} >= {"strait"}
+    answer = client.post("/api/v1/changes/simulate", json={"sql": "drop table a.b", "database": "atlantis"})
+    assert answer.status_code == 404
+    assert "strait" in answer.json()["detail"]
+
+
+def run(demo: Demo, *arguments: str, given: str | None = None) -> Any:
+    url = demo.engine.url.render_as_string(hide_password=False)
+    return CliRunner().invoke(app, ["change", *arguments, "--store", url], input=given)
+
+
+def test_the_command_says_the_same_with_exit_codes(demo: Demo, client: TestClient) -> None:
+    sql = "alter table tidy.tickets drop column fare"
+    asked = run(demo, sql, "--format", "json")
+    assert asked.exit_code == 1
+    assert json.loads(asked.stdout)["consequences"] == simulate(client, sql)["consequences"]
+    text = run(demo, "-", given=sql)
+    assert text.exit_code == 1
+    assert "breaks" in text.stdout.splitlines()[0]
+    rows = run(demo, sql, "--format", "csv").stdout.splitlines()
+    assert rows[0] == "kind,subject,what,reason,because,owner"
+    assert len(rows) == 1 + len(simulate(client, sql)["consequences"])
+    assert run(demo, "alter table landing.tickets drop column status").exit_code == 0
+    refused = run(demo, "drop table core.ticket_facts")
+    healed = simulate(client, "drop table core.ticket_facts")
+    assert refused.exit_code == (1 if healed["refused"] else 0)
+    assert run(demo, "alter tabel x").exit_code == 1
+    assert run(demo).exit_code == 2
