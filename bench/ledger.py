@@ -1,6 +1,6 @@
 """How fast the ledger answers over a million events, beside counting them.
 
-    .venv/bin/python bench/ledger.py [--events 1000000]
+    .venv/bin/python bench/ledger.py [--events 1000000] [--plans]
 
 Runs of a made-up year: pipelines of thirty steps, one in forty fails. Filled by SQL, in the form that taking events
 in gives; kept for the next time.
@@ -15,11 +15,11 @@ from typing import Any
 
 import numpy as np
 import psycopg
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, event, text
 
 from jalan.service.context import Context
 from jalan.service.logs import configure
-from jalan.service.runs.ledger import runs
+from jalan.service.runs.ledger import run_counts, runs
 from jalan.service.runs.one_run import run_facts
 from jalan.service.runs.searching import Search
 from jalan.service.runs.timetable import timetable
@@ -29,6 +29,7 @@ from stores import bench_cluster
 _END = datetime(2026, 11, 27, tzinfo=UTC)
 _DAYS = 90
 _STEPS = 30
+_WIDEST = 150  # characters of a line of a plan
 _TYPED = (
     "pipeline7.* failed",
     "column c3 does not exist",
@@ -122,10 +123,31 @@ def timed(what: str, ask: Callable[[], Any], times: int = 7) -> None:
     print(f"{what:64} {np.median(took[1:]):8.0f} ms   {max(took[1:]):8.0f}")
 
 
+def plans(engine: Engine, asked: dict[str, Callable[[], Any]]) -> None:
+    """Print how PostgreSQL goes about the queries of each question, as Markdown."""
+    held: list[tuple[str, Any]] = []
+
+    @event.listens_for(engine, "before_cursor_execute")
+    def hold(_connection: Any, _cursor: Any, statement: str, parameters: Any, *_: Any) -> None:
+        held.append((statement, parameters))
+
+    for name, ask in asked.items():
+        held.clear()
+        ask()
+        print(f"\n## {name}")
+        with engine.connect() as connection:
+            for statement, parameters in list(held):
+                query = f"explain (analyze, costs off, timing off, summary off) {statement}"
+                lines = [row[0] for row in connection.exec_driver_sql(query, parameters)]
+                lines = [line for line in lines if "Buckets:" not in line and "Memory" not in line]
+                print("\n```\n" + "\n".join(line[:_WIDEST] for line in lines) + "\n```")
+
+
 def main() -> None:
     """Measure."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--events", type=int, default=1_000_000)
+    parser.add_argument("--plans", action="store_true", help="print the plans of the queries and end")
     given = parser.parse_args()
     configure(logging.WARNING)
     with bench_cluster() as cluster:
@@ -142,6 +164,23 @@ def main() -> None:
         everything = {"since": _END - timedelta(days=_DAYS), "until": _END}
         day = {"since": _END - timedelta(days=1), "until": _END}
         week = {"since": _END - timedelta(days=7), "until": _END}
+        if given.plans:
+            written, read = Search("wrote:*.t42", **everything), Search("read:strait.area3.*", **everything)
+            some, failed = Search(**everything), Search("pipeline7.* failed", **everything)
+            after = runs(context, some, 60, None, counted=False).next
+            asked = {
+                "A page of all runs": lambda: runs(context, some, 60, None, counted=False),
+                "The next page": lambda: runs(context, some, 60, after),
+                "A page by words and state": lambda: runs(context, failed, 60, None, counted=False),
+                "A page by what was written": lambda: runs(context, written, 60, None, counted=False),
+                "Counts of all runs": lambda: run_counts(context, some),
+                "Counts by what was read, from an eighth of all tables": lambda: run_counts(context, read),
+                "The timetable": lambda: timetable(context, some),
+            }
+            plans(engine, asked)
+            context.close()
+            engine.dispose()
+            return
         print(f"{given.events:,} events, {known or given.events // 2:,} runs of {_DAYS} days; middle and longest:")
 
         def count() -> None:
@@ -149,21 +188,12 @@ def main() -> None:
                 connection.execute(text("select count(*) from event")).scalar()
 
         timed("counting the events (reference)", count)
-        for name, span in (("a day", day), ("a week", week), ("all of it", everything)):
-            timed(f"ledger, {name}", lambda span=span: runs(context, Search(**span), 60, None))
-        for words in (
-            "pipeline7.* failed",
-            "column c3 does not exist",
-            "step12*t372",
-            "wrote:*.t42",
-            "read:strait.area3.*",
-            "longer:40s",
-            "nobody at all",
-        ):
-            timed(
-                f"ledger, all of it: {words}",
-                lambda words=words: runs(context, Search(words, **everything), 60, None),
-            )
+        searches = [(name, Search(**span)) for name, span in (("a day", day), ("a week", week))]
+        searches.append(("all of it", Search(**everything)))
+        searches += [(f"all of it: {words}", Search(words, **everything)) for words in _TYPED]
+        for name, search in searches:
+            timed(f"ledger, {name}", lambda search=search: runs(context, search, 60, None, counted=False))
+            timed("  its counts", lambda search=search: run_counts(context, search))
         timed("timetable, a day", lambda: timetable(context, Search(**day)))
         timed("timetable, all of it", lambda: timetable(context, Search(**everything)))
         last = runs(context, Search(**everything), 1, None).items[0].run

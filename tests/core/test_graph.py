@@ -30,6 +30,7 @@ from jalan.graph.lanes import Pairs, links_between, pairs_of
 from jalan.graph.timeline import NO_LINKS, Difference, Timeline, timeline_of
 from jalan.graph.trails import layers, trail
 from jalan.graph.walk import Reach, walk
+from tests.conftest import NIGHTLY
 
 Link = tuple[int, int, int, int]
 """Source field, target dataset, target field or 0, kind: by id."""
@@ -307,7 +308,7 @@ def shown(graph: Dependencies, pairs: Pairs) -> dict[str, object]:
     }
 
 
-@settings(max_examples=60)
+@settings(max_examples=300 if NIGHTLY else 24)
 @given(st.randoms(use_true_random=False), st.sampled_from([1, 4, 1_000]))
 def test_in_step_equals_built_anew_and_the_past_is_what_was(random: object, fold_at: int) -> None:
     draw: Callable[[int], int] = random.randrange  # type: ignore[attr-defined]

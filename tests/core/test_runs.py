@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from jalan.runs import facets
 from jalan.runs.events import MOST_DEPTH, BadEvent, canonical, read_event, read_json, read_time
 from jalan.runs.fold import RunFold, fold
+from jalan.runs.lateness import missed
 from jalan.runs.usual import usual
 from jalan.runs.versions import changes, version
 
@@ -322,3 +323,29 @@ def test_few_numbers_are_not_usual_and_a_little_more_is_not_unusual() -> None:
     steady = usual([1000] * 9)
     assert steady is not None
     assert (steady.judge(1001), steady.judge(300), steady.judge(5000)) == ("", "low", "high")
+
+
+@pytest.mark.parametrize(
+    ("last", "now", "schedule", "every", "due"),
+    [
+        ("27 02:05", "28 02:30", "0 2 * * *", None, None),  # an hour's grace
+        ("27 02:05", "28 03:00", "0 2 * * *", None, "28 02:00"),
+        ("27 01:59:30", "27 12:00", "0 2 * * *", None, None),  # clocks differ
+        ("26 02:05", "28 02:30", "0 2 * * *", None, "27 02:00"),
+        ("27 11:55", "27 12:01", "*/5 * * * *", None, None),
+        ("27 11:55", "27 12:02", "*/5 * * * *", None, "27 12:00"),
+        ("27 02:00", "27 03:29", None, 60, None),
+        ("27 02:00", "27 03:31", None, 60, "27 03:00"),
+        ("27 02:00", "27 03:31", "every full moon", 60, "27 03:00"),
+        ("27 02:00", "28 02:00", None, None, None),
+    ],
+)
+def test_a_job_is_late_by_its_schedule_or_by_its_habit(
+    last: str, now: str, schedule: str | None, every: int | None, due: str | None
+) -> None:
+    def at(written: str) -> datetime:
+        day, time = written.split()
+        return datetime.fromisoformat(f"2026-11-{day}T{time}")
+
+    found = missed(at(last), at(now), schedule, None if every is None else timedelta(minutes=every))
+    assert found == (None if due is None else at(due))

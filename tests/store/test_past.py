@@ -17,7 +17,7 @@ from jalan.service.ingest import identity
 from jalan.service.ingest.once import load, scan
 from jalan.service.lineage.evidence import evidence
 from jalan.service.lineage.lanes import lanes
-from tests.conftest import admin, fresh_database
+from tests.conftest import NIGHTLY, admin, fresh_database
 
 STEPS = 9
 SETTINGS = "database: {0}\nserver: islands:5432\nowners: {{public: {1}}}\n"
@@ -107,7 +107,7 @@ class Harbour:
         return f"alter table {name} alter {column} type varchar({self.random.randint(5, 50)})"
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", range(12 if NIGHTLY else 2))
 def test_the_past_is_shown_as_it_was(store: Engine, cluster: Cluster, tmp_path: Path, seed: int) -> None:
     with fresh_database(cluster) as name:
         harbour = Harbour(cluster, name, tmp_path, seed)

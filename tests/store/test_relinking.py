@@ -13,7 +13,7 @@ from jalan.service.context import Context
 from jalan.service.ingest import identity
 from jalan.service.ingest.once import load, scan
 from jalan.store.schema import Dataset, Definition
-from tests.conftest import admin, fresh_database
+from tests.conftest import NIGHTLY, admin, fresh_database
 from tests.graphs import all_links
 from tests.store.state import content
 
@@ -97,7 +97,7 @@ def read(store: Engine) -> dict[str, Any]:
     return {"links": links, "diagnostics": [tuple(row) for row in told]}
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", range(12 if NIGHTLY else 2))
 def test_what_is_read_after_a_change_is_what_reading_everything_anew_finds(
     store: Engine, cluster: Cluster, tmp_path: Path, seed: int
 ) -> None:

@@ -12,6 +12,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 import httpx
+import psycopg
 import pytest
 import uvicorn
 from openlineage.client import OpenLineageClient
@@ -35,6 +36,7 @@ from openlineage.client.transport.http import HttpCompression, HttpConfig, HttpT
 from sqlalchemy import Engine, text
 
 from jalan.service.runs.apply import apply_waiting
+from jalan.service.runs.intake import Intake
 from jalan.web.app import create_app
 from tests.events import SERVER, dataset, event, run_id, send
 
@@ -192,6 +194,30 @@ def test_what_is_wrong_is_refused_with_its_path_and_status(store: Engine, addres
         answer = httpx.post(post, content=body, headers=headers)
         assert (answer.status_code, answer.headers["content-type"]) == (status, "application/problem+json"), told
         assert told in answer.json()["detail"]
+    assert kept(store) == []
+
+
+def test_what_goes_wrong_where_one_event_is_received_is_a_problem_too(
+    store: Engine, address: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    post = f"{address}/api/v1/lineage"
+    endless = (b" " * 1_000_000 for _ in range(20))  # without a length
+    cases: list[tuple[Exception | None, Any, int]] = [
+        (None, endless, 413),
+        (psycopg.OperationalError("away"), b"", 503),
+        (RuntimeError("not thought of"), b"", 500),
+    ]
+    for error, body, status in cases:
+        if error is not None:
+
+            async def write(self: Intake, events: Any, error: Exception = error) -> None:
+                raise error
+
+            monkeypatch.setattr(Intake, "write", write)
+        answer = httpx.post(post, content=body or json.dumps(event("START", 1, "a", 0)))
+        assert (answer.status_code, answer.json()["status"]) == (status, status)
+        assert answer.headers["x-request-id"]
+        assert answer.headers["x-content-type-options"] == "nosniff"
     assert kept(store) == []
 
 

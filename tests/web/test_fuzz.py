@@ -75,7 +75,7 @@ def test_no_request_is_answered_in_a_way_that_is_not_documented(
         pytest.skip("nothing to give wrongly")
 
     @given(case=operation.as_strategy(generation_mode=mode))
-    @settings(max_examples=40, suppress_health_check=list(HealthCheck), database=None)
+    @settings(max_examples=12, suppress_health_check=list(HealthCheck), database=None)
     def tried(case: schemathesis.Case) -> None:
         _try(case)
 

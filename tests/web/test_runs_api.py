@@ -2,15 +2,16 @@
 
 import base64
 import random
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
+import orjson
 import pytest
-from sqlalchemy import Engine
+from sqlalchemy import Engine, text
 
 from jalan.service.runs.worker import work_through
 from jalan.web.app import create_app
-from tests.events import BEGUN, event, night, run_id, send
+from tests.events import BEGUN, dataset, event, night, run_id, send
 from tests.web.test_api import Client
 
 NIGHTS = 8
@@ -115,6 +116,132 @@ def test_a_job_has_versions_and_callers(client: Client) -> None:
     assert job["versions"][0]["runs"] == NIGHTS - 1
 
 
+def test_a_pipeline_reads_and_writes_what_all_below_it_do(client: Client) -> None:
+    page = client.json("/api/v1/runs", q="job:nightly.core done", limit=1, **SINCE)
+    core = page["items"][0]
+    whole = client.json(f"/api/v1/jobs/{core['parent_job']['id']}/lineage")
+    assert [(one["job"]["name"], one["depth"]) for one in whole["jobs"]] == [
+        ("nightly", 0),
+        ("nightly.tidy", 1),
+        ("nightly.core", 1),
+        ("nightly.mart", 1),
+    ]
+    assert [one["name"] for one in whole["reads"]] == ["strait.core.ports", "strait.landing.tickets"]
+    assert {one["name"]: one["within"] for one in whole["writes"]} == {
+        "strait.tidy.tickets": 1,
+        "strait.core.fares": 1,
+        "strait.mart.board": 0,
+    }
+    assert all(one["dataset"] for one in [*whole["reads"], *whole["writes"]])
+    alone = client.json(f"/api/v1/jobs/{core['job']['id']}/lineage")
+    assert [one["name"] for one in alone["reads"]] == ["strait.tidy.tickets"]
+    assert client.get("/api/v1/jobs/99999/lineage").status_code == 404
+
+
+def test_a_pipeline_in_a_circle_and_of_any_depth_ends(store: Engine) -> None:
+    deep = [event("COMPLETE", 1, "j0", 0, outputs=["strait.a.t0"])]
+    for n in range(1, 60):
+        deep.append(
+            event(
+                "COMPLETE",
+                n + 1,
+                f"j{n}",
+                n,
+                parent=(n, f"j{n - 1}"),
+                outputs=[f"strait.a.t{n}"],
+                inputs=["strait.b.x"],
+            )
+        )
+    deep.append(event("COMPLETE", 99, "j0", 99, parent=(60, "j59"), outputs=["strait.a.t0"]))
+    send(store, deep)
+    work_through(store)
+    client = Client(create_app(store))
+    top = client.json("/api/v1/runs", q=f"run:{run_id(1)}", **SINCE)["items"][0]["job"]["id"]
+    whole = client.json(f"/api/v1/jobs/{top}/lineage")
+    assert (whole["jobs_total"], whole["writes_total"], whole["reads_total"]) == (60, 60, 1)
+    assert whole["jobs"][-1]["depth"] == 59
+
+
+def test_runs_and_their_counts_may_be_asked_for_apart(client: Client) -> None:
+    for asked in ({}, {"q": "failed"}, {"q": "wrote:core"}):
+        span = {**asked, "since": "2026-01-01T00:00:00Z"}
+        whole = client.json("/api/v1/runs", limit=5, **span)
+        span["until"] = whole["until"]
+        page = client.json("/api/v1/runs", limit=5, counted="false", **span)
+        counts = client.json("/api/v1/runs/counts", **span)
+        assert page["items"] == whole["items"] != []
+        assert (page["next"] is None, page["total"], page["buckets"]) == (whole["next"] is None, 0, [])
+        assert counts == {name: value for name, value in whole.items() if name not in ("items", "next")}
+        assert counts["total"] > 0
+
+
+def test_events_are_found_by_themselves_and_by_their_runs(client: Client, store: Engine) -> None:
+    def found(q: str = "", **more: Any) -> list[tuple[str, str]]:
+        items = client.json("/api/v1/events", q=q, limit=200, **{**SINCE, **more})["items"]
+        return [(one["name"], one["type"]) for one in items]
+
+    every = found()
+    assert len(every) == client.json("/api/v1/runs", **SINCE)["events"]
+    assert found("type:fail nightly.core") == [("nightly.core", "FAIL")]
+    assert found("type:start state:x") == []
+    assert set(found("failed")) == {("nightly", "START"), ("nightly", "FAIL")} | {
+        (job, kind) for job in ("nightly.core", "nightly.mart") for kind in ("START", "FAIL")
+    }
+    assert found("gates") == [("gates", "START")]
+    assert found("larger:1MB") == []
+    assert 0 < len(found("larger:0.5kB")) < len(every)
+    walked: list[tuple[str, str]] = []
+    cursor = None
+    while True:
+        page = client.json("/api/v1/events", limit=7, **({"cursor": cursor} if cursor else {}), **SINCE)
+        walked += [(one["name"], one["type"]) for one in page["items"]]
+        cursor = page["next"]
+        if cursor is None:
+            break
+    assert walked == every
+    about = {
+        "eventTime": BEGUN.isoformat(),
+        "producer": "urn:ferry",
+        "schemaURL": "https://openlineage.io/spec/2-0-2/OpenLineage.json#/$defs/DatasetEvent",
+        "dataset": {"namespace": "postgres://islands:5432", "name": "strait.core.ports", "facets": {}},
+    }
+    send(store, [about])
+    assert ("strait.core.ports", "DATASET") in found("core.ports")
+    (one,) = client.json("/api/v1/events", q="type:dataset", **SINCE)["items"]
+    assert orjson.loads(client.json(f"/api/v1/events/{one['event']}")["raw"]) == about
+    assert client.get("/api/v1/events/nonsense").status_code == 400
+    gone = base64.urlsafe_b64encode(b'["2020-01-01T00:00:00+00:00", "00ff"]').decode()
+    assert client.get(f"/api/v1/events/{gone}").status_code == 404
+
+
+def test_what_events_tell_of_a_dataset_stands_with_it(store: Engine) -> None:
+    facets = {
+        "schema": {"fields": [{"name": "gate", "type": "struct", "fields": [{"name": "pier", "type": "int"}]}]},
+        "storage": {"storageLayer": "files", "fileFormat": "parquet"},
+        "catalog": {"framework": "hive", "type": "metastore", "name": "quay"},
+        "tags": {"tags": [{"key": "personal", "value": "yes", "field": "gate"}, "nonsense"]},
+        "hierarchy": {"hierarchy": [{"type": "DATABASE", "name": "strait"}]},
+        "version": {"datasetVersion": "17"},
+        "dataSource": {"name": 7},
+    }
+    send(store, [event("COMPLETE", 1, "gates", 1, outputs=[dataset("strait.landing.gates", **facets)])])
+    work_through(store)
+    client = Client(create_app(store))
+    (row,) = client.json("/api/v1/catalog", limit=50)["items"]
+    found = client.json(f"/api/v1/datasets/{row['id']}")
+    assert found["details"] == {
+        "storage": ["files", "parquet"],
+        "catalog": ["hive", "metastore", "quay"],
+        "lies in": ["database strait"],
+        "tags": ["personal: yes: gate"],
+        "version": ["17"],
+    }
+    assert {one["name"]: one["type"] for one in found["columns"] if one["type"]} == {
+        "gate": "struct",
+        "gate.pier": "int",
+    }
+
+
 def test_what_must_run_for_a_dataset_stands_in_order(client: Client) -> None:
     board = client.json("/api/v1/find", q="mart.board")[0]
     order = client.json(f"/api/v1/datasets/{board['dataset']}/order")
@@ -172,6 +299,29 @@ def test_how_datasets_stand(store: Engine) -> None:
         "mart.board": "stale",
         "tidy.crew": "running",
     }
+
+
+def test_who_has_a_schedule_is_late_by_it(store: Engine) -> None:
+    now = (datetime.now(UTC) - BEGUN).total_seconds() / 60
+    # Both ran ten hours ago, once: nobody knows their habits.
+    bodies = [
+        event("COMPLETE", n, job, now - 600, outputs=[f"strait.tidy.{job}"])
+        for n, job in ((1, "tides"), (2, "crew"))
+    ]
+    send(store, bodies)
+    work_through(store)
+    with store.begin() as connection:
+        connection.execute(text("update job set schedule = '0 * * * *' where name = 'tides'"))
+        connection.execute(text("update job set schedule = 'whenever' where name = 'crew'"))
+    client = Client(create_app(store))
+    ids = {one["id"]: one["name"] for one in client.json("/api/v1/catalog", limit=50)["items"]}
+    found = {ids[one["dataset"]]: one for one in client.json("/api/v1/runs/states", dataset=list(ids))}
+    assert {name: one["state"] for name, one in found.items()} == {
+        "strait.tidy.tides": "late",
+        "strait.tidy.crew": "fresh",
+    }
+    due = datetime.fromisoformat(found["strait.tidy.tides"]["due_at"])
+    assert timedelta(0) <= datetime.now(UTC) - due <= timedelta(hours=2)
 
 
 def test_the_timetable_has_the_stations_in_the_order_of_the_data(client: Client) -> None:

@@ -86,18 +86,27 @@ class _Night:
         return str(UUID(int=(0x0195 << 112) | (7 << 76) | (2 << 62) | (self.number << 16) | self.runs))
 
 
+_NIGHT, _OVER, _EVENING = 2, 4, -4  # hours
+
+
 def write_past(engine: Engine, counts: Mapping[str, int], now: datetime | None = None) -> int:
     """Put the events of the past into a store that has none of them; returns how many there are.
 
-    counts: rows of each table of the warehouse today; the past had about as many.
+    counts: rows of each table of the warehouse today; the past had about as many. What would come after now has not
+    happened yet.
     """
-    end = (now or datetime.now(UTC)).replace(hour=0, minute=0, second=0, microsecond=0)
+    now = now or datetime.now(UTC)
+    end = now.replace(hour=0, minute=0, second=0, microsecond=0)
     with engine.connect() as connection:
         query = "select exists (select from event where type = 'COMPLETE' and namespace = :namespace)"
         if connection.execute(text(query), {"namespace": NAMESPACE}).scalar():
             return 0
     batch, count = [], 0
-    for event in past(end, counts):
+    # In the small hours the last night would not be over yet: then the pipeline runs in the evening.
+    hour = _NIGHT if now.hour >= _OVER else _EVENING
+    for event in past(end, counts, hour):
+        if datetime.fromisoformat(event["eventTime"]) > now:
+            continue
         batch.append(one_event(json.dumps(event).encode()))
         count += 1
         if len(batch) == _AT_ONCE:
@@ -113,13 +122,16 @@ def _write(engine: Engine, batch: list[Any]) -> None:
             store.write(connection, batch)
 
 
-def past(end: datetime, counts: Mapping[str, int]) -> Iterator[dict[str, Any]]:
-    """Yield the events of the nights before a day, the oldest first. counts: rows of each table."""
+def past(end: datetime, counts: Mapping[str, int], hour: int) -> Iterator[dict[str, Any]]:
+    """Yield the events of the nights before a day, the oldest first.
+
+    counts: rows of each table. hour: of the day, at which a night begins; below zero on the evening before.
+    """
     for ago in range(DAYS, 0, -1):
         day = end - timedelta(days=ago - 1)
         dice = np.random.default_rng((_SEED, ago))
         faults = {fault.file: fault for fault in FAULTS if fault.nights == ago}
-        night = _Night(day + timedelta(hours=2), dice, faults, ago, counts)
+        night = _Night(day + timedelta(hours=hour), dice, faults, ago, counts)
         yield from _pipeline(night)
         yield from _gates(night)
 

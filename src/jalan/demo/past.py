@@ -4,6 +4,7 @@ import os
 import shutil
 import subprocess
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 
 from jalan.demo.scenario import REPOSITORY
@@ -24,6 +25,7 @@ class _Commit:
 
 _BOARD = "pipelines/mart/sailing_board.sql"
 _CREW = "pipelines/core/crew_hours.sql"
+_LATEST = (_BOARD, "v.gross as revenue", "v.net as revenue")
 _COMMITS = (
     _Commit("2026-02-03", "Data platform", "Landing: copies of the source tables", ("pipelines/landing/*",)),
     _Commit("2026-02-10", "Data platform", "Tidy: one clean row a thing", ("pipelines/tidy/*",)),
@@ -40,7 +42,7 @@ _COMMITS = (
         "Marts and the nightly order",
         ("pipelines/mart/*", "pipelines/jalan.yaml"),
         (
-            (_BOARD, "v.gross as revenue", "v.net as revenue"),
+            _LATEST,
             (_CREW, "r.hours / 8 * r.day_rate", "r.hours / 7.5 * r.day_rate"),
         ),
     ),
@@ -49,14 +51,14 @@ _COMMITS = (
         "Reporting",
         "Reports of the desks",
         ("reports/*",),
-        ((_BOARD, "v.gross as revenue", "v.net as revenue"),),
+        (_LATEST,),
     ),
     _Commit(
         "2026-06-22",
         "Crew planning",
         "A duty is eight hours",
         (_CREW,),
-        ((_BOARD, "v.gross as revenue", "v.net as revenue"),),
+        (_LATEST,),
     ),
     _Commit("2026-09-14", "Revenue desk", "The board shows fares before refunds, as the quay wants it", (_BOARD,)),
 )
@@ -83,6 +85,14 @@ def make_repository(place: Path) -> Path:
         _git(place, "add", "--all")
         _git(place, "commit", "--quiet", "--message", commit.message, commit=commit)
     return place
+
+
+def latest() -> tuple[datetime, str, str]:
+    """Return when the last commit was made, and the text of the one file that it changed, before and after."""
+    name, now, before = _LATEST
+    text = (REPOSITORY / name).read_text()
+    day = datetime.fromisoformat(f"{_COMMITS[-1].day}T09:30:00+00:00")
+    return day, text.replace(now, before), text
 
 
 def _files() -> list[Path]:

@@ -5,7 +5,8 @@ from functools import cache
 
 from jalan import extract
 from jalan.catalog.names import full_table_name
-from jalan.demo.scenario import PIPELINES, WAREHOUSE, pipeline_files
+from jalan.demo.cluster import Cluster
+from jalan.demo.scenario import PIPELINES, WAREHOUSE, Say, connect, pipeline_files, run_pipeline
 from jalan.demo.sources import KNOWN_AS
 from jalan.lineage.read_and_written import read_and_written
 
@@ -58,3 +59,12 @@ def _step(file: str, text: str) -> Step:
 
 def _whole(name: str) -> str:
     return full_table_name(name, WAREHOUSE, ["public"])
+
+
+def mend(cluster: Cluster, say: Say = print) -> None:
+    """Run the pipeline once more where it was broken off: what one file drops, a later one makes again."""
+    written = [name.removeprefix(f"{WAREHOUSE}.") for step in steps() for name in step.writes]
+    with connect(cluster, WAREHOUSE) as warehouse:
+        query = "select 1 from unnest(%s::text[]) name where to_regclass(name) is null"
+        if warehouse.execute(query, (written,)).fetchone() is not None:
+            run_pipeline(warehouse, say)

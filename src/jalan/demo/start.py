@@ -6,24 +6,26 @@ import os
 import signal
 import sys
 import threading
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import FrameType
 from urllib.parse import urlsplit
 
 import uvicorn
-from sqlalchemy import Engine
+from sqlalchemy import Engine, func, select
 
-from jalan.demo import scenario, traffic
+from jalan.demo import past, pipeline, scenario, traffic
 from jalan.demo.cluster import Cluster, ClusterError, free_port
 from jalan.demo.nights import DAYS, write_past
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.runner import Runner, all_counts
-from jalan.demo.sources import DESK_TOKEN, WHO, add_all, demo_sources
+from jalan.demo.sources import DESK_TOKEN, WHO, DemoSource, add_all, demo_sources
 from jalan.service.context import Context
 from jalan.service.ingest import sources
 from jalan.service.logs import configure
 from jalan.service.runs import worker
 from jalan.store.database import create_database, migrate, open_store
+from jalan.store.schema import Ingestion
 from jalan.web.app import GRACE, create_app
 
 WANTED_PORT = 8400
@@ -43,9 +45,39 @@ def fill_store(cluster: Cluster, databases: tuple[str, ...], store: str, desk: s
     create_database(store)
     engine = open_store(store)
     migrate(engine)
-    for source in add_all(engine, demo_sources(cluster, databases, desk)):
+    found = demo_sources(cluster, databases, desk)
+    ids = add_all(engine, found)
+    with engine.connect() as connection:
+        fresh = connection.execute(select(func.count()).where(Ingestion.state == "done")).scalar_one() == 0
+    if fresh:
+        _tell_past(engine, cluster, dict(zip((one.name for one in found), ids, strict=True)), found)
+        # Of what was told for the past only the databases, which come first, say when they were last looked at.
+        ids = ids[: len(databases)]
+    for source in ids:
         sources.ingest(Context(engine, WHO), source)
     return engine
+
+
+def _tell_past(engine: Engine, cluster: Cluster, ids: dict[str, int], found: list[DemoSource]) -> None:
+    """Bring in what there was before the first of the past nights; then, at its time, the last commit's change."""
+    context = Context(engine, WHO)
+    began = datetime.now(UTC) - timedelta(days=DAYS + 1)
+    committed, before, after = past.latest()
+    released = max(committed + timedelta(hours=1), began + timedelta(days=1))
+    (ferry,) = [one for one in found if one.config["kind"] == "repository"]
+    (warehouse,) = [one for one in found if one.config.get("database") == scenario.WAREHOUSE]
+    with scenario.connect(cluster, scenario.WAREHOUSE) as connection:
+        # What nobody asked for is no part of the history of queries.
+        connection.execute("set log_min_duration_statement = -1")
+        connection.execute(before.encode())
+        for name, source in ids.items():
+            if name == ferry.name:
+                sources.change(context, source, {**ferry.config, "revision": f"{past.BRANCH}~1"}, schedule=None)
+            sources.ingest(context, source, at=began)
+        sources.change(context, ids[ferry.name], ferry.config, schedule=ferry.schedule)
+        connection.execute(after.encode())
+    for one in (warehouse, ferry):
+        sources.ingest(context, ids[one.name], at=released)
 
 
 def serve(engine: Engine, frontend: Path, port: int, runner: Runner | None = None) -> None:
@@ -98,13 +130,14 @@ def main() -> int:
     try:
         say(f"PostgreSQL runs on 127.0.0.1:{cluster.port}, its data in {cluster.place}")
         databases = scenario.build(cluster, say=say)
+        pipeline.mend(cluster, say)
         traffic.make_readers(cluster)
         traffic.ask(cluster)
         with served(create_desk(read_content(), DESK_TOKEN), DESK_PORT) as desk:
             say(f"a stand-in for a service of reports is at {desk}")
             engine = fill_store(cluster, databases, cluster.url("jalan"), desk)
-            if past := write_past(engine, all_counts(cluster)):
-                say(f"wrote {past:,} events of the last {DAYS} nights; they are taken in while it serves")
+            if written := write_past(engine, all_counts(cluster)):
+                say(f"wrote {written:,} events of the last {DAYS} nights; they are taken in while it serves")
             port = free_port(arguments.port)
             say(f"Jalan is at http://127.0.0.1:{port} (Ctrl-C stops it and PostgreSQL)")
             serve(engine, arguments.frontend, port, Runner(cluster, f"http://127.0.0.1:{port}"))

@@ -179,6 +179,7 @@ def _column_lineage(links: list[LinkRecord]) -> dict[str, Any]:
 # --- reading ---------------------------------------------------------------------------------------------
 
 _STAR = "*"
+_DEEPEST = 20
 
 
 def read_event(event: Any) -> tuple[list[DatasetRecord], DefinitionRecord | None]:
@@ -230,7 +231,7 @@ def read_dataset(value: dict[str, Any]) -> DatasetRecord:
     """Return what an event says of a dataset."""
     facets = value.get("facets") or {}
     own = facets.get("jalan_dataset") or {}
-    schema = {f["name"]: f for f in (facets.get("schema") or {}).get("fields", []) if "name" in f}
+    schema = dict(_columns((facets.get("schema") or {}).get("fields", [])))
     kinds = own.get("fields") or [{"name": n, "kind": "column", "placeholder": False} for n in schema]
     fields = [
         FieldRecord(
@@ -257,6 +258,17 @@ def read_dataset(value: dict[str, Any]) -> DatasetRecord:
         fields,
         [(one["namespace"], one["name"]) for one in identifiers],
     )
+
+
+def _columns(fields: list[dict[str, Any]], above: str = "", depth: int = 0) -> Iterator[tuple[str, dict[str, Any]]]:
+    """Yield the columns of a schema; those inside others by their path, as column lineage names them."""
+    for one in fields:
+        if "name" not in one:
+            continue
+        name = f"{above}{one['name']}"
+        yield name, one
+        if one.get("fields") and depth < _DEEPEST:
+            yield from _columns(one["fields"], f"{name}.", depth + 1)
 
 
 def _own_definition(own: dict[str, Any], facets: dict[str, Any]) -> DefinitionRecord:

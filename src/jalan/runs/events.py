@@ -18,7 +18,9 @@ import orjson
 MOST_DEPTH = 200  # brackets within brackets
 MOST_NAME = 1_000  # bytes of a namespace or a name
 RUN_TYPES = ("START", "RUNNING", "COMPLETE", "ABORT", "FAIL", "OTHER")
-_LONG_NUMBER = re.compile(rb"\d{16}")
+_LONG_NUMBER = b"0" * 16
+_ALIKE = bytes.maketrans(b"0123456789.", b"0" * 11)  # a search for a string is many times faster than a pattern
+_FINER = re.compile(r"(\.\d{6})\d+")
 _SURROGATE = re.compile("[\ud800-\udfff]")
 _EARLIEST = datetime(1970, 1, 1, tzinfo=UTC)
 _LATEST = datetime(9000, 1, 1, tzinfo=UTC)
@@ -59,7 +61,7 @@ def read_json(raw: bytes) -> Any:
     Refused are what no text of the store can hold (NUL, half a surrogate), numbers that are none, and depth.
     """
     try:
-        value = _read_exactly(raw) if _LONG_NUMBER.search(raw) else orjson.loads(raw)
+        value = _read_exactly(raw) if _LONG_NUMBER in raw.translate(_ALIKE) else orjson.loads(raw)
     except orjson.JSONDecodeError as error:
         value = _read_exactly(raw, str(error))
     if b"\\u0000" in raw or raw.count(b"[") + raw.count(b"{") > MOST_DEPTH:
@@ -175,7 +177,9 @@ def read_time(written: Any) -> datetime | None:
     if not isinstance(written, str) or len(written) > 64 or not written[:4].isdigit():
         return None
     try:
-        found = datetime.fromisoformat(re.sub(r"(\.\d{6})\d+", r"\1", written))
+        # A fraction of a second has at most six digits there.
+        finer = _FINER.sub(r"\1", written) if len(written) > 26 else written
+        found = datetime.fromisoformat(finer)
         found = found.replace(tzinfo=UTC) if found.tzinfo is None else found.astimezone(UTC)
     except (ValueError, OverflowError):
         return None

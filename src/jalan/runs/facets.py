@@ -11,7 +11,7 @@ from typing import Any
 from uuid import UUID
 
 from jalan.runs.events import read_time
-from jalan.runs.fold import Name, RunFold, Side
+from jalan.runs.fold import Facets, Name, RunFold, Side
 
 _WHO = ("user", "triggered_by", "USER", "LOGNAME")
 
@@ -143,11 +143,10 @@ def checks(side: Side) -> list[tuple[str, str, bool]]:
         side.own.get("dataQualityAssertions", (None, {}))[1]
         or side.facets.get("dataQualityAssertions", (None, {}))[1]
     )
-    listed = facet.get("assertions")
     return [
         (_text(one.get("assertion")), _text(one.get("column")), bool(one.get("success")))
-        for one in (listed if isinstance(listed, list) else [])
-        if isinstance(one, dict) and _text(one.get("assertion"))
+        for one in _listed(facet, "assertions")
+        if _text(one.get("assertion"))
     ]
 
 
@@ -166,17 +165,43 @@ def pattern(side: Side) -> list[str]:
     return []
 
 
+def dataset_details(facets: Facets) -> dict[str, Any]:
+    """Return what is told of a dataset beyond its columns: where it is stored and listed, what it lies in, its
+    tags, its version, what last befell it."""
+    told = {name: facet for name, (_, facet) in facets.items()}
+    storage, listed, origin = (_dict(told.get(name)) for name in ("storage", "catalog", "dataSource"))
+    tags = [
+        ": ".join(filter(None, (_text(one.get("key")), _text(one.get("value")), _text(one.get("field")))))
+        for one in _listed(told.get("tags"), "tags")
+    ]
+    above = [
+        " ".join(filter(None, (_text(one.get("type")).lower(), _text(one.get("name")))))
+        for one in _listed(told.get("hierarchy"), "hierarchy")
+    ]
+    found: dict[str, list[Any]] = {
+        "storage": [storage.get("storageLayer"), storage.get("fileFormat")],
+        "catalog": [listed.get("framework"), listed.get("type"), listed.get("name"), listed.get("warehouseUri")],
+        "data source": [origin.get("name"), origin.get("uri")],
+        "lies in": above,
+        "tags": tags,
+        "version": [_dict(told.get("version")).get("datasetVersion")],
+        "last": [_text(_dict(told.get("lifecycleStateChange")).get("lifecycleStateChange")).lower()],
+    }
+    return {name: kept for name, values in found.items() if (kept := [one for one in values if _text(one)])}
+
+
+def _listed(facet: Any, name: str) -> list[dict[str, Any]]:
+    listed = _dict(facet).get(name)
+    return [one for one in listed if isinstance(one, dict)] if isinstance(listed, list) else []
+
+
 def _tags(run: RunFold) -> dict[str, str]:
     return _pairs(run.facet("tags"), "tags", "key")
 
 
 def _pairs(facet: dict[str, Any], list_name: str, key: str) -> dict[str, str]:
-    listed = facet.get(list_name)
-    found = {}
-    for one in listed if isinstance(listed, list) else []:
-        if isinstance(one, dict) and _text(one.get(key)):
-            found[_text(one[key])] = _text(one.get("value"))
-    return found
+    told = (one for one in _listed(facet, list_name) if _text(one.get(key)))
+    return {_text(one[key]): _text(one.get("value")) for one in told}
 
 
 def _dict(value: Any) -> dict[str, Any]:

@@ -45,14 +45,25 @@ def upstream_order(
         for before in writers.get(dataset, ())
         if before != job
     }
-    circle = _circles(len(listed), edges)
-    order = _sorted(listed, edges, circle)
+    order, circle = needed_first(len(listed), edges)
     at = {n: found for found, n in enumerate(order)}
     groups: dict[int, list[int]] = {}
     for found, n in enumerate(order):
         groups.setdefault(circle[n], []).append(found)
     after = [sorted(at[a] for a, b in edges if b == n) for n in order]
     return Order([listed[n] for n in order], after, [group for group in groups.values() if len(group) > 1])
+
+
+def needed_first(size: int, edges: Collection[tuple[int, int]]) -> tuple[list[int], list[int]]:
+    """Return numbers from 0 in an order in which each stands behind those that it needs; and the circle of each.
+
+    edges: (needed, by whom). Those that need one another stand side by side, and share a circle.
+
+    >>> needed_first(3, {(2, 0), (0, 1)})[0]
+    [2, 0, 1]
+    """
+    circle = _circles(size, edges)
+    return _sorted(edges, circle), circle
 
 
 def _circles(size: int, edges: Collection[tuple[int, int]]) -> list[int]:
@@ -65,7 +76,7 @@ def _circles(size: int, edges: Collection[tuple[int, int]]) -> list[int]:
     return [int(one) for one in found]
 
 
-def _sorted(jobs: list[int], edges: Collection[tuple[int, int]], circle: list[int]) -> list[int]:
+def _sorted(edges: Collection[tuple[int, int]], circle: list[int]) -> list[int]:
     """Circles one after the other, so that none stands before what it needs."""
     members: dict[int, list[int]] = {}
     for n, one in enumerate(circle):

@@ -7,8 +7,10 @@ import re
 from dataclasses import dataclass, field
 
 STATES = ("running", "done", "failed", "stopped", "unknown")
-NAMES = ("job", "read", "wrote", "dataset", "column", "run", "who", "type", "longer", "shorter", "rows")
+NAMES = ("job", "read", "wrote", "dataset", "column", "run", "who", "type", "longer", "shorter", "rows", "larger")
 _UNITS = {"ms": 0.001, "s": 1.0, "": 1.0, "m": 60.0, "min": 60.0, "h": 3600.0, "d": 86_400.0}
+_SIZES = {"": 1, "b": 1, "kb": 1_000, "mb": 1_000_000, "gb": 1_000_000_000, "tb": 1_000_000_000_000}
+_SIZE = re.compile(r"(\d+(?:\.\d+)?)(b|kb|mb|gb|tb)?", re.IGNORECASE)
 _DURATION = re.compile(r"(\d+(?:\.\d+)?)(ms|s|min|m|h|d)?")
 _PART = re.compile(r'([a-z]+):"([^"]*)"|"([^"]*)"|(\S+)')
 _MOST = 40
@@ -17,7 +19,7 @@ _MOST = 40
 @dataclass(slots=True)
 class Wanted:
     """What is looked for. words: that must all be there. states: of which one must hold. named: name → values,
-    each of which must hold. longer, shorter: seconds. rows: least number of rows written."""
+    each of which must hold. longer, shorter: seconds. rows: least number of rows written; larger: of bytes."""
 
     words: list[str] = field(default_factory=list)
     states: list[str] = field(default_factory=list)
@@ -25,6 +27,7 @@ class Wanted:
     longer: float | None = None
     shorter: float | None = None
     rows: int | None = None
+    larger: int | None = None
 
 
 class BadSearch(ValueError):
@@ -59,6 +62,8 @@ def read_search(typed: str) -> Wanted:
             if not value.isdecimal() or len(value) > 18:
                 raise BadSearch(f"rows:{value[:40]} – expected a number, as rows:1000")
             found.rows = int(value)
+        elif name == "larger":
+            found.larger = _bytes(value)
         else:
             found.named.setdefault(name, []).append(value)
     return found
@@ -69,3 +74,10 @@ def _seconds(name: str, value: str) -> float:
     if found is None or len(value) > 20:
         raise BadSearch(f"{name}:{value[:40]} – expected a time, as {name}:90s, {name}:10m or {name}:2h")
     return float(found[1]) * _UNITS[found[2] or ""]
+
+
+def _bytes(value: str) -> int:
+    found = _SIZE.fullmatch(value)
+    if found is None or len(value) > 20:
+        raise BadSearch(f"larger:{value[:40]} – expected a size, as larger:10kB or larger:2MB")
+    return int(float(found[1]) * _SIZES[(found[2] or "").lower()])

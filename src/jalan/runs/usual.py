@@ -3,9 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from statistics import median
 from typing import TypeVar
-
-import numpy as np
 
 ENOUGH = 4  # runs, before anything is called usual
 _SAME_HOUR = 2_400  # seconds
@@ -41,11 +40,10 @@ def usual(values: Sequence[float]) -> Usual | None:
     """
     if len(values) < ENOUGH:
         return None
-    numbers = np.asarray(values, dtype=np.float64)
-    middle = float(np.median(numbers))
-    spread = float(np.median(np.abs(numbers - middle))) * _SPREAD
+    middle = median(values)
+    spread = median([abs(value - middle) for value in values]) * _SPREAD
     reach = max(_FAR * spread, _AT_LEAST * abs(middle))
-    return Usual(max(0.0, middle - reach), middle, middle + reach, len(numbers))
+    return Usual(max(0.0, middle - reach), middle, middle + reach, len(values))
 
 
 def alike(told: Sequence[tuple[datetime, N]], at: datetime) -> list[N]:
@@ -57,15 +55,22 @@ def alike(told: Sequence[tuple[datetime, N]], at: datetime) -> list[N]:
     >>> alike([(night, night.weekday()) for night in nights], friday)
     [4, 4, 4, 4, 4]
     """
-    hour = [(when, number) for when, number in told if _apart(when, at) <= _SAME_HOUR]
-    day = [number for when, number in told if when.weekday() == at.weekday()]
-    both = [number for when, number in hour if when.weekday() == at.weekday()]
-    every = [number for _, number in told]
-    found = (both, [number for _, number in hour], day, every)
-    return next((some for some in found if len(some) >= ENOUGH), every)
+    second, weekday = _second(at), at.weekday()
+    hour, day, both, every = [], [], [], []
+    for when, number in told:
+        every.append(number)
+        between = abs(_second(when) - second)
+        same_hour = min(between, 86_400 - between) <= _SAME_HOUR
+        same_day = when.weekday() == weekday
+        if same_hour:
+            hour.append(number)
+        if same_day:
+            day.append(number)
+        if same_hour and same_day:
+            both.append(number)
+    return next((some for some in (both, hour, day) if len(some) >= ENOUGH), every)
 
 
-def _apart(one: datetime, other: datetime) -> float:
-    """Seconds between two times of day."""
-    between = abs((one.hour - other.hour) * 3600 + (one.minute - other.minute) * 60 + one.second - other.second)
-    return min(between, 86_400 - between)
+def _second(when: datetime) -> int:
+    """The second of its day."""
+    return when.hour * 3600 + when.minute * 60 + when.second

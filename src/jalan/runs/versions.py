@@ -30,6 +30,13 @@ class Changes:
     outputs_added: tuple[Name, ...]
     outputs_gone: tuple[Name, ...]
 
+    def in_words(self, most: int, outputs: bool = True) -> list[str]:
+        """Return what is read, and written, otherwise. most: names of each."""
+        told = [("also reads", self.inputs_added), ("no longer reads", self.inputs_gone)]
+        if outputs:
+            told += [("also writes", self.outputs_added), ("no longer writes", self.outputs_gone)]
+        return [f"{words} {', '.join(name for _, name in names[:most])}" for words, names in told if names]
+
 
 def code_digest(run: RunFold) -> str:
     """Return a word for the code of a run; empty where it says nothing of it."""

@@ -34,6 +34,10 @@ class Context:
         self._cache = cache
         self._session: Session | None = None
 
+    def at(self, as_of: datetime | None) -> "Context":
+        """Return who asks, at another time. It is to be closed like any other."""
+        return Context(self.engine, self.who, as_of=as_of, cache=self._cache)
+
     @property
     def session(self) -> Session:
         """A session for reading."""

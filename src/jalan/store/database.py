@@ -11,13 +11,22 @@ from sqlalchemy import Connection, Engine, create_engine, text
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import ProgrammingError
 
+# What is asked is short, and finds now a little, now much. To compile a query takes longer than to run it; one plan
+# for all that may be looked for is a bad one for most; what is asked for lies in memory, or on a quick disk.
+_PLANNING = "-c jit=off -c plan_cache_mode=force_custom_plan -c random_page_cost=1.1"
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def open_store(url: str) -> Engine:
     """Return an engine on the store; nothing is connected yet."""
-    # What is written may be anybody's secret: it is in no message of an error.
-    return create_engine(url, pool_pre_ping=True, json_deserializer=orjson.loads, hide_parameters=True)
+    options = f"{make_url(url).query.get('options', '')} {_PLANNING}".lstrip()
+    return create_engine(
+        url,
+        connect_args={"options": options},
+        pool_pre_ping=True,
+        json_deserializer=orjson.loads,
+        hide_parameters=True,  # what is written may be anybody's secret: it is in no message of an error
+    )
 
 
 def plain_address(engine: Engine) -> str:

@@ -4,11 +4,12 @@ The store's own triggers keep what a row said until a change; see the migration 
 """
 
 from collections.abc import Collection, Iterable, Iterator
+from dataclasses import dataclass
 from datetime import datetime
 from types import SimpleNamespace
 from typing import Any
 
-from sqlalchemy import FromClause, Row, select, text
+from sqlalchemy import FromClause, Row, func, literal_column, select, text
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import DeclarativeBase, Session
 
@@ -63,6 +64,37 @@ def said_then(
     if ids is not None:
         query = query.where(is_among(Past.row_id, ids))
     return {row.row_id: row.content for row in session.execute(query)}
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """A change of a row: when, and what it said before and after, as JSON."""
+
+    id: int
+    at: datetime
+    before: dict[str, Any]
+    after: dict[str, Any]
+
+
+def as_it_changed(session: Session, model: type[DeclarativeBase], ids: Collection[int]) -> Iterator[Change]:
+    """Yield every change of rows, in order. Cost: what these rows ever said."""
+    past = (
+        select(Past.row_id, Past.valid_to, Past.content)
+        .where(Past.of_table == model.__tablename__, is_among(Past.row_id, ids))
+        .order_by(Past.row_id, Past.valid_to)
+    )
+    said: dict[int, list[Any]] = {}
+    for row in session.execute(past):
+        said.setdefault(row.row_id, []).append(row)
+    table = model.__table__
+    now = select(table.c.id, func.to_jsonb(literal_column(model.__tablename__))).where(is_among(table.c.id, said))
+    current = dict(session.execute(now).all())
+    for id_, rows in said.items():
+        if id_ not in current:
+            continue
+        after = [*(row.content for row in rows[1:]), current[id_]]
+        for row, then in zip(rows, after, strict=True):
+            yield Change(id_, row.valid_to, row.content, then)
 
 
 def table_at(model: type[DeclarativeBase], at: datetime | None, name: str) -> FromClause:

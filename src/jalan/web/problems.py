@@ -4,7 +4,7 @@ from typing import Any
 
 import psycopg
 import structlog
-from fastapi import FastAPI, Request
+from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
@@ -37,6 +37,16 @@ def problem(path: str, status: int, title: str, detail: str, more: dict[str, Any
 
 def _problem(request: Request, status: int, title: str, detail: str) -> JSONResponse:
     return problem(request.url.path, status, title, detail)
+
+
+async def answer_to(request: Request, error: Exception) -> Response:
+    """Return what is answered where an endpoint raised an error. Raises it again where nobody handles its kind."""
+    handlers = request.app.exception_handlers
+    handler = next((handlers[kind] for kind in type(error).__mro__ if kind in handlers), None)
+    if handler is None:
+        raise error
+    answer: Response = await handler(request, error)
+    return answer
 
 
 def add_problem_handlers(app: FastAPI) -> None:

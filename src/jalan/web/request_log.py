@@ -11,7 +11,8 @@ from jalan.web.problems import problem
 
 log = structlog.get_logger("jalan.web")
 _ENDLESS = "/events"  # what is followed until it is over
-_INTAKE = "/api/v1/lineage"  # has a limit of its own, and comes by the hundred
+INTAKE = "/api/v1/lineage"
+"""Where single events are received: it has a limit of its own, and comes by the hundred."""
 _FAULT = "a fault of ours; it is in the server's log, under the id in the header x-request-id"
 
 
@@ -28,7 +29,7 @@ class RequestLog:
             await self._app(scope, receive, send)
             return
         answer = _Answer(send)
-        if scope["path"] == _INTAKE:
+        if scope["path"] == INTAKE:
             await self._receive(scope, receive, answer)
             return
         with structlog.contextvars.bound_contextvars(request=answer.id):

@@ -1,13 +1,16 @@
 """What is said of a dataset besides its facts: other names, what sources disagree about, commits."""
 
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from jalan.runs.facets import dataset_details
 from jalan.service.catalog.answers import AliasFact, ClaimFact, ConflictFact, PointFact
 from jalan.service.graph_cache.names import DatasetInfo, DefinitionInfo
-from jalan.store.schema import Alias, Claim, Revision, Source
+from jalan.store.among import is_among
+from jalan.store.schema import Alias, Claim, DatasetName, Revision, Source
 from jalan.store.validity import valid_at
 
 _POINTS = 50
@@ -77,3 +80,14 @@ def points(session: Session, definitions: list[DefinitionInfo], as_of: datetime 
         )
         for r in session.scalars(query.limit(_POINTS))
     ]
+
+
+def told_by_events(session: Session, info: DatasetInfo, as_of: datetime | None) -> dict[str, Any]:
+    """Return what events tell of a dataset beyond its columns. It is kept as it is now only."""
+    if as_of is not None:
+        return {}
+    query = select(DatasetName.facets).where(is_among(DatasetName.dataset_id, [info.id, *info.joined]))
+    found: dict[str, Any] = {}
+    for facets in session.scalars(query.order_by(DatasetName.id)):
+        found.update(dataset_details(facets))
+    return found

@@ -208,6 +208,7 @@ def ingest(
     ingestion_id: int | None = None,
     listener: Callable[[str, int, int], None] | None = None,
     allowed: Allowed | None = None,
+    at: datetime | None = None,
 ) -> Outcome:
     """Bring a source up to date. Raises SourceError, Invalid, Conflict, Cancelled.
 
@@ -215,9 +216,10 @@ def ingest(
     ingestion_id: a run announced before.
     listener: is told how far it is.
     allowed: what may be read and reached (default: what the settings say).
+    at: from when on what is told holds (default: now). The past can only be told in the order in which it was.
     """
     with working(
-        context, source_id, ingestion_id=ingestion_id, listener=listener, allowed=allowed, config=config
+        context, source_id, ingestion_id=ingestion_id, listener=listener, allowed=allowed, config=config, at=at
     ) as work:
         source = work.source
         _refuse_second(context.engine, source, work.log.id)
@@ -235,6 +237,7 @@ def working(
     listener: Callable[[str, int, int], None] | None = None,
     allowed: Allowed | None = None,
     config: BaseModel | None = None,
+    at: datetime | None = None,
 ) -> Iterator[UnitOfWork]:
     """Do an ingestion's work on a source, with its log. Raises NotFound."""
     engine, who = context.engine, context.who
@@ -244,7 +247,7 @@ def working(
     with logged(
         engine, source.kind, source.name, source_id=source_id, who=who, ingestion_id=ingestion_id, listener=listener
     ) as now:
-        work = UnitOfWork(now, source, allowed or allowed_by_settings())
+        work = UnitOfWork(now, source, allowed or allowed_by_settings(), at)
         if config is not None:
             work.settle(without_secrets(config))
         yield work

@@ -20,12 +20,13 @@ from jalan.store.schema import Definition, Source, System
 
 class UnitOfWork:
     """One ingestion of one source. ``state`` is what the last ingestion left for this one; ``totals`` count what
-    was found; ``allowed`` is what it may read and reach.
+    was found; ``allowed`` is what it may read and reach; ``at`` is from when on what is told holds, none for now.
 
     All is written in one transaction: half an ingestion leaves nothing.
     """
 
-    def __init__(self, log: IngestionLog, source: Source, allowed: Allowed) -> None:
+    def __init__(self, log: IngestionLog, source: Source, allowed: Allowed, at: datetime | None = None) -> None:
+        self._at = at
         self.log = log
         self.source = source
         self.allowed = allowed
@@ -60,7 +61,7 @@ class UnitOfWork:
         with Session(self.log.engine, expire_on_commit=False) as session, session.begin():
             self.log.take_lock(session)
             self.session = session
-            now = datetime.now(UTC)
+            now = self._at or datetime.now(UTC)
             say_when(session, now)
             self.catalogue = CatalogueWriter(session, now, self.source.id)
             self.definitions = DefinitionWriter(self.catalogue)

@@ -78,16 +78,14 @@ class Line(BaseModel):
     to_station: int
 
 
-class RunsPage(BaseModel):
-    """Runs found, the latest first; the first page with counts of all that were found.
+class RunCounts(BaseModel):
+    """Counts of all runs that were found.
 
     facets: by name; those of state are of all, the others of the latest ``facets_of`` runs.
     """
 
-    items: list[RunRow]
     total: int
     events: int
-    next: str | None
     since: datetime
     until: datetime
     facets: dict[str, list[RunFacet]]
@@ -95,12 +93,23 @@ class RunsPage(BaseModel):
     buckets: list[Bucket]
 
 
+class RunsPage(RunCounts):
+    """Runs found, the latest first; the first page with counts of all, unless it was asked for without."""
+
+    items: list[RunRow]
+    next: str | None
+
+
 class Timetable(BaseModel):
-    """Runs as lines between stations. left_out: how many of them are not drawn, because they are too many."""
+    """Runs as lines between stations.
+
+    left_out: how many of them are not drawn, because they are too many. counted_all: whether these are all.
+    """
 
     stations: list[str]
     lines: list[Line]
     left_out: int
+    counted_all: bool
     since: datetime
     until: datetime
 
@@ -181,9 +190,11 @@ class RunFacts(BaseModel):
     repaired_by: UUID | None
 
 
-class EventText(BaseModel):
-    """An event as it was received."""
+class EventFact(BaseModel):
+    """An event that was received. event: by which its text is asked for. size: bytes. refused: why it could not be
+    taken in, where it could not."""
 
+    event: str
     at: datetime
     received_at: datetime
     type: str
@@ -191,13 +202,20 @@ class EventText(BaseModel):
     name: str
     run: UUID | None
     size: int
+    refused: str | None
+
+
+class EventText(BaseModel):
+    """An event as it was received, to the character."""
+
+    event: str
     raw: str
 
 
 class EventsPage(BaseModel):
     """Events, the latest first."""
 
-    items: list[EventText]
+    items: list[EventFact]
     next: str | None
 
 
@@ -253,6 +271,45 @@ class JobFacts(BaseModel):
     datasets: list[int]
 
 
+class FlowFact(BaseModel):
+    """A dataset that jobs read or write, by the name that they have for it. within: of what they write, how many of
+    them read it again."""
+
+    dataset: int | None
+    namespace: str
+    name: str
+    within: int
+
+
+class JobBelow(BaseModel):
+    """A job that another calls, through so many others. reads, writes: how many datasets; last: its last run."""
+
+    job: JobBrief
+    depth: int
+    called_by: int | None
+    reads: int
+    writes: int
+    last_state: str | None
+    last_at: datetime | None
+
+
+class JobLineage(BaseModel):
+    """What a job and all jobs below it read and write, taken together.
+
+    reads: what none of them writes. writes: all that they write; what is read again among them has ``within``.
+    cut: whether there are more jobs than are looked at.
+    """
+
+    job: JobBrief
+    jobs: list[JobBelow]
+    jobs_total: int
+    reads: list[FlowFact]
+    reads_total: int
+    writes: list[FlowFact]
+    writes_total: int
+    cut: bool
+
+
 class StepFact(BaseModel):
     """A job that must run for a dataset. after: places in the list of the jobs that must have run before."""
 
@@ -304,14 +361,16 @@ class SuspectsFact(BaseModel):
 
 class StateFact(BaseModel):
     """How a dataset stands, by the last run of the job that writes it: fresh, stale (something upstream of it
-    failed), failed, stopped, running or late. filled_at: when it was last filled."""
+    failed), failed, stopped, running or late. filled_at: when it was last filled. due_at: when it should have been
+    since, where it is late."""
 
     dataset: int
     state: str
-    job: str | None
-    run: UUID | None
-    at: datetime | None
-    filled_at: datetime | None
+    job: str | None = None
+    run: UUID | None = None
+    at: datetime | None = None
+    filled_at: datetime | None = None
+    due_at: datetime | None = None
 
 
 class RoadLane(BaseModel):

@@ -64,8 +64,8 @@ class Intake:
         self._bytes += mine.bytes
         if self._worker is None or self._worker.done():
             self._worker = asyncio.create_task(self._work())
-        # Who goes away does not take the others' commit along.
-        await asyncio.shield(mine.done)
+        # Who goes away gives up waiting, not the commit.
+        await mine.done
 
     async def _work(self) -> None:
         while self._queue:

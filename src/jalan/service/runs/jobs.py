@@ -1,10 +1,12 @@
 """A job: its versions, who calls it and what it calls; and what must run for a dataset."""
 
+from collections.abc import Collection
 from datetime import datetime
 from typing import Any
 
 import numpy as np
 from sqlalchemy import Select, func, select
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased
 
 from jalan.runs.order import upstream_order
@@ -40,7 +42,7 @@ def job_facts(context: Context, job_id: int) -> JobFacts:
     )
     versions, total = job_versions(session, job_id)
     return JobFacts(
-        job=JobBrief(id=job.id, namespace=job.namespace, name=job.name),
+        job=job_brief(job),
         description=str((told.get("documentation") or {}).get("description") or ""),
         owner=job.owner or "",
         job_type=", ".join(str(kind[key]) for key in ("processingType", "integration", "jobType") if kind.get(key)),
@@ -51,6 +53,11 @@ def job_facts(context: Context, job_id: int) -> JobFacts:
         calls=_calls(session, Run.parent_job_id == job_id, Run.job_id),
         datasets=[id_ for id_ in session.scalars(written) if id_ is not None],
     )
+
+
+def job_brief(job: Job) -> JobBrief:
+    """Return a job by its name."""
+    return JobBrief(id=job.id, namespace=job.namespace, name=job.name)
 
 
 def job_versions(session: Session, job_id: int) -> tuple[list[JobVersionFact], int]:
@@ -111,7 +118,7 @@ def order_for(context: Context, dataset_id: int) -> OrderFact:
     writers, reads = flows(session, ids)
     found = upstream_order(view.dataset_id(position), writers, reads)
     jobs = {job.id: job for job in session.scalars(select(Job).where(is_among(Job.id, found.jobs[:_STEPS])))}
-    last = _last_runs(session, found.jobs[:_STEPS])
+    last = last_runs(session, found.jobs[:_STEPS])
     names = context.names.datasets(ids)
     wrote: dict[int, list[str]] = {}
     for dataset, several in writers.items():
@@ -120,7 +127,7 @@ def order_for(context: Context, dataset_id: int) -> OrderFact:
                 wrote.setdefault(job, []).append(names[dataset].title)
     steps = [
         StepFact(
-            job=JobBrief(id=job, namespace=jobs[job].namespace, name=jobs[job].name),
+            job=job_brief(jobs[job]),
             after=after,
             writes=sorted(wrote.get(job, [])),
             last_run=last[job][0] if job in last else None,
@@ -144,14 +151,7 @@ def flows(session: Session, ids: list[int]) -> tuple[dict[int, list[int]], dict[
         _of_runs("out").where(is_among(DatasetName.dataset_id, ids)),
     )
     jobs = sorted({job for job, _ in writers})
-    read_by_code = select(Definition.job_id, Field.dataset_id).select_from(Link).join(Definition)
-    reads = _pairs(
-        session,
-        read_by_code.join(Field, Field.id == Link.source_field_id).where(
-            is_among(Definition.job_id, jobs), Link.valid_to.is_(None)
-        ),
-        _of_runs("in").where(is_among(Run.job_id, jobs)),
-    )
+    reads = flows_of_code(session, jobs, "in") | _pairs(session, _of_runs("in").where(is_among(Run.job_id, jobs)))
     by_dataset: dict[int, list[int]] = {}
     for job, dataset in sorted(writers):
         by_dataset.setdefault(dataset, []).append(job)
@@ -181,11 +181,20 @@ def _pairs(session: Session, *queries: Select[*tuple[Any, ...]]) -> set[tuple[in
     }
 
 
-def _last_runs(session: Session, jobs: list[int]) -> dict[int, tuple[Any, str, datetime]]:
+def flows_of_code(session: Session, jobs: Collection[int], side: str) -> set[tuple[int, int]]:
+    """Return which datasets jobs read (``in``) or write (``out``) by the definitions that they run."""
+    read = select(Definition.job_id, Field.dataset_id).select_from(Link).join(Definition)
+    written = select(Definition.job_id, Link.target_dataset_id).select_from(Link).join(Definition)
+    query = read.join(Field, Field.id == Link.source_field_id) if side == "in" else written
+    return _pairs(session, query.where(is_among(Definition.job_id, jobs), Link.valid_to.is_(None)))
+
+
+def last_runs(session: Session, jobs: list[int]) -> dict[int, tuple[Any, str, datetime]]:
+    """Return id, state and begin of the last run of each job."""
     query = (
         select(Run.job_id, Run.run_id, Run.state, Run.started_at)
         .where(is_among(Run.job_id, jobs))
         .order_by(Run.job_id, Run.started_at.desc())
-        .distinct(Run.job_id)
+        .ext(distinct_on(Run.job_id))
     )
     return {job: (run, state, at) for job, run, state, at in session.execute(query)}

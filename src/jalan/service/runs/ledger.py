@@ -2,7 +2,6 @@
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -22,7 +21,7 @@ from sqlalchemy.orm import Session
 
 from jalan.service.context import Context
 from jalan.service.cursors import pack, unpack
-from jalan.service.runs.answers import Bucket, RunFacet, RunsPage
+from jalan.service.runs.answers import Bucket, RunCounts, RunFacet, RunsPage
 from jalan.service.runs.rows import as_rows, rows_query
 from jalan.service.runs.searching import NOBODY, Search, found_by, period
 from jalan.service.streams import StreamForm, header, written
@@ -35,14 +34,17 @@ _COLUMNS = (
     "parent", "parent_name", "version", "events",
 )  # fmt: skip
 _FACET_VALUES = 12
-_FACETS_OF = 10_000  # the latest runs, of which facets are counted
+_FACETS_OF = 4_000  # the latest runs, of which facets are counted
 
 
-def runs(context: Context, search: Search, limit: int, cursor: str | None) -> RunsPage:
-    """Find runs. Raises Invalid, BadCursor. Cost: the runs of the time that is looked at."""
+def runs(context: Context, search: Search, limit: int, cursor: str | None, counted: bool = True) -> RunsPage:
+    """Find runs. Raises Invalid, BadCursor. counted: the first page comes with counts of all that are found.
+
+    Cost: the runs of a page; with counts, those of the time that is looked at.
+    """
     session = context.session
     since, until = period(session, search)
-    conditions = found_by(search, since, until)
+    conditions = found_by(session, search, since, until)
     query = rows_query().where(*conditions).order_by(Run.started_at.desc(), Run.id.desc())
     if cursor is not None:
         query = query.where(
@@ -51,25 +53,31 @@ def runs(context: Context, search: Search, limit: int, cursor: str | None) -> Ru
         )
     found = session.execute(query.limit(limit + 1)).all()
     page = found[:limit]
-    # What follows a page is counted already.
-    counts = _Counts() if cursor is not None else _counted(session, conditions, since, until)
+    if counted and cursor is None:
+        counts = _counted(session, conditions, since, until)
+    else:  # what follows a page is counted already
+        counts = _not_counted(since, until)
     return RunsPage(
         items=as_rows(session, page),
-        total=counts.total,
-        events=counts.events,
         next=pack([page[-1].started_at.isoformat(), page[-1].id]) if len(found) > limit else None,
-        since=since,
-        until=until,
-        facets=counts.facets,
-        facets_of=min(counts.total, _FACETS_OF),
-        buckets=counts.buckets,
+        **dict(counts),
     )
+
+
+def run_counts(context: Context, search: Search) -> RunCounts:
+    """Count the runs that are found. Raises Invalid. Cost: the runs of the time that is looked at."""
+    session = context.session
+    since, until = period(session, search)
+    return _counted(session, found_by(session, search, since, until), since, until)
 
 
 def every_run(context: Context, search: Search, form: StreamForm) -> Iterator[bytes]:
     """Return all runs that are found, the latest first, in pieces. Raises Invalid."""
-    since, until = period(context.session, search)
-    query = rows_query().where(*found_by(search, since, until)).order_by(Run.started_at.desc(), Run.id.desc())
+    session = context.session
+    since, until = period(session, search)
+    query = (
+        rows_query().where(*found_by(session, search, since, until)).order_by(Run.started_at.desc(), Run.id.desc())
+    )
     return _all(context, query, form)
 
 
@@ -88,39 +96,51 @@ def _plain(value: Any) -> Any:
 # --- counts ----------------------------------------------------------------------------------------------
 
 
-@dataclass(slots=True)
-class _Counts:
-    """Counts of all that is found. events: of the runs found. facets: of the latest of them."""
-
-    total: int = 0
-    events: int = 0
-    buckets: list[Bucket] = field(default_factory=list)
-    facets: dict[str, list[RunFacet]] = field(default_factory=dict)
-
-
 def _counted(
     session: Session, conditions: Sequence[ColumnElement[bool]], since: datetime, until: datetime
-) -> _Counts:
-    found = _Counts(buckets=_buckets(since, until))
+) -> RunCounts:
+    buckets = _buckets(since, until)
     width = max((until - since) / _BUCKETS, timedelta(milliseconds=1))
     place = func.date_bin(width, Run.started_at, since)
     states: Counter[str] = Counter()
+    told = 0
     query = select(place, Run.state, func.count(), func.sum(Run.events)).where(*conditions)
     for at, state, count, events in session.execute(query.group_by(place, Run.state)):
-        bucket = found.buckets[min((at - since) // width, _BUCKETS - 1)]
+        bucket = buckets[min((at - since) // width, _BUCKETS - 1)]
         name = state if state in ("done", "failed", "running") else "other"
         setattr(bucket, name, getattr(bucket, name) + count)
         states[state] += count
-        found.events += int(events)
-    found.total = states.total()
-    found.facets = _facets(session, conditions)
-    found.facets["state"] = [RunFacet(value=one, label=one, count=n) for one, n in states.most_common()]
-    return found
+        told += int(events)
+    facets = _facets(session, [*conditions, Run.started_at >= _latest(buckets, since)])
+    facets["state"] = [RunFacet(value=one, label=one, count=n) for one, n in states.most_common()]
+    return RunCounts(
+        total=states.total(),
+        events=told,
+        since=since,
+        until=until,
+        facets=facets,
+        facets_of=min(states.total(), _FACETS_OF),
+        buckets=buckets,
+    )
+
+
+def _not_counted(since: datetime, until: datetime) -> RunCounts:
+    return RunCounts(total=0, events=0, since=since, until=until, facets={}, facets_of=0, buckets=[])
 
 
 def _buckets(since: datetime, until: datetime) -> list[Bucket]:
     width = (until - since) / _BUCKETS
     return [Bucket(at=since + n * width, done=0, failed=0, running=0, other=0) for n in range(_BUCKETS)]
+
+
+def _latest(buckets: Sequence[Bucket], since: datetime) -> datetime:
+    """Return a time since which there are as many runs as facets are counted of, or the beginning."""
+    left = _FACETS_OF
+    for bucket in reversed(buckets):
+        left -= bucket.done + bucket.failed + bucket.running + bucket.other
+        if left <= 0:
+            return bucket.at
+    return since
 
 
 def _facets(session: Session, conditions: Sequence[ColumnElement[bool]]) -> dict[str, list[RunFacet]]:

@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 import numpy as np
-from sqlalchemy import func, select, tuple_
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from jalan.runs import facets
@@ -14,18 +14,17 @@ from jalan.runs.fold import RunFold
 from jalan.runs.usual import alike
 from jalan.runs.versions import changes
 from jalan.service.context import Context
-from jalan.service.cursors import pack, unpack
 from jalan.service.errors import NotFound
 from jalan.service.runs.answers import (
     ChangesFact,
     EventsPage,
-    EventText,
     RunFacts,
     RunRow,
     SideFact,
     StaleFact,
 )
 from jalan.service.runs.job_versions import sides
+from jalan.service.runs.received_events import events_page
 from jalan.service.runs.rows import USUAL_OF, as_rows, judged, rows_query
 from jalan.store.schema import DatasetName, EventRow, Job, JobVersion, Run, RunDataset
 
@@ -102,34 +101,7 @@ def children(context: Context, run_id: UUID) -> list[RunRow]:
 
 def run_events(context: Context, run_id: UUID, limit: int, cursor: str | None) -> EventsPage:
     """Return the events of a run as they were received, the latest first. Raises BadCursor."""
-    return events_page(context.session, EventRow.run == run_id, limit, cursor)
-
-
-def events_page(session: Session, which: Any, limit: int, cursor: str | None) -> EventsPage:
-    """Return a page of events. Raises BadCursor."""
-    query = select(EventRow).where(which).order_by(EventRow.at.desc(), EventRow.digest.desc())
-    if cursor is not None:
-        query = query.where(
-            tuple_(EventRow.at, EventRow.digest) < unpack(cursor, "events", datetime.fromisoformat, bytes.fromhex)
-        )
-    rows = session.scalars(query.limit(limit + 1)).all()
-    page = rows[:limit]
-    return EventsPage(
-        items=[
-            EventText(
-                at=row.at,
-                received_at=row.received_at,
-                type=row.type,
-                namespace=row.namespace,
-                name=row.name,
-                run=row.run,
-                size=len(row.raw),
-                raw=row.raw,
-            )
-            for row in page
-        ],
-        next=pack([page[-1].at.isoformat(), page[-1].digest.hex()]) if len(rows) > limit else None,
-    )
+    return events_page(context.session, [EventRow.run == run_id], limit, cursor)
 
 
 # --- what it read and wrote ------------------------------------------------------------------------------

@@ -1,21 +1,21 @@
 """How datasets stand: whether what fills them ran, failed, is late or at work, and whether they are stale."""
 
 from collections.abc import Sequence
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
 from sqlalchemy import func, select, true
 from sqlalchemy.dialects.postgresql import array
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
+from jalan.runs.lateness import missed
 from jalan.service.context import Context
 from jalan.service.runs.answers import StateFact
 from jalan.store.among import is_among
 from jalan.store.schema import DatasetName, Job, Run, RunDataset
 
 _GAPS = 9  # runs that tell how often a job runs
-_LATE = 1.5  # times the usual time between two runs
 
 
 def states(context: Context, datasets: Sequence[int]) -> list[StateFact]:
@@ -27,6 +27,7 @@ def states(context: Context, datasets: Sequence[int]) -> list[StateFact]:
     writers = _writers(session, datasets)
     latest = _latest(session, sorted({job for jobs in writers.values() for job in jobs}))
     stale = _stale(context)
+    now = datetime.now(UTC)
     found = []
     for dataset in datasets:
         runs = [latest[job] for job in writers.get(dataset, ()) if job in latest]
@@ -34,26 +35,28 @@ def states(context: Context, datasets: Sequence[int]) -> list[StateFact]:
         is_stale = position >= 0 and bool(stale[position])
         if not runs:
             if is_stale:
-                found.append(StateFact(dataset=dataset, state="stale", job=None, run=None, at=None, filled_at=None))
+                found.append(StateFact(dataset=dataset, state="stale"))
             continue
         last = max(runs, key=lambda one: one.started_at)
+        due = missed(last.started_at, now, last.schedule, last.every)
         found.append(
             StateFact(
                 dataset=dataset,
-                state=_state(last, is_stale),
+                state=_state(last, due is not None, is_stale),
                 job=last.name,
                 run=last.run_id,
                 at=last.started_at,
                 filled_at=max((one.filled_at for one in runs if one.filled_at), default=None),
+                due_at=due,
             )
         )
     return found
 
 
-def _state(last: Any, is_stale: bool) -> str:
+def _state(last: "_Latest", is_late: bool, is_stale: bool) -> str:
     if last.state in ("failed", "stopped", "running"):
-        return str(last.state)
-    if last.every is not None and (datetime.now(UTC) - last.started_at).total_seconds() > _LATE * last.every:
+        return last.state
+    if is_late:
         return "late"
     return "stale" if is_stale else "fresh"
 
@@ -87,13 +90,13 @@ def _writers(session: Session, datasets: Sequence[int]) -> dict[int, set[int]]:
     return found
 
 
-def _latest(session: Session, jobs: list[int]) -> dict[int, Any]:
+def _latest(session: Session, jobs: list[int]) -> "dict[int, _Latest]":
     """The last run of each job, with how many seconds usually lie between two, and when the last good one ended."""
     if not jobs:
         return {}
     wanted = select(func.unnest(array(jobs)).label("job")).subquery("wanted")
     last = (
-        select(Run.run_id, Run.state, Run.started_at)
+        select(Run.run_id, Run.state, Run.started_at, Run.root_job_id)
         .where(Run.job_id == wanted.c.job, Run.events > 0)
         .order_by(Run.started_at.desc())
         .limit(1)
@@ -117,14 +120,16 @@ def _latest(session: Session, jobs: list[int]) -> dict[int, Any]:
     span = func.extract("epoch", func.max(some.c.started_at) - func.min(some.c.started_at))
     spread = select(func.count().label("n"), span.label("span")).select_from(some).lateral("spread")
     every = func.nullif(spread.c.span, 0) / func.nullif(spread.c.n - 1, 0)
+    root = aliased(Job)
     query = (
         select(
             wanted.c.job, Job.name, last.c.run_id, last.c.state, last.c.started_at, good.c.filled_at,
-            every.label("every"), spread.c.n,
+            every.label("every"), spread.c.n, func.coalesce(Job.schedule, root.schedule).label("schedule"),
         )
         .select_from(wanted)
         .join(Job, Job.id == wanted.c.job)
         .join(last, true())
+        .outerjoin(root, root.id == last.c.root_job_id)
         .outerjoin(good, true())
         .join(spread, true())
     )  # fmt: skip
@@ -139,7 +144,8 @@ class _Latest:
         self.started_at: datetime = row.started_at
         self.filled_at: datetime | None = row.filled_at
         # Of few runs nobody knows how often there should be one.
-        self.every = float(row.every) if row.every is not None and row.n >= 5 else None
+        self.every = timedelta(seconds=float(row.every)) if row.every is not None and row.n >= 5 else None
+        self.schedule: str | None = row.schedule
 
 
 def _stale(context: Context) -> Any:

@@ -4,7 +4,7 @@ from collections import Counter
 from typing import Any
 
 import numpy as np
-from sqlalchemy import and_, exists, func, or_, select
+from sqlalchemy import ColumnElement, and_, exists, func, or_, select
 from sqlalchemy.orm import Session
 
 from jalan.runs.timetable import in_order
@@ -14,6 +14,7 @@ from jalan.service.runs.searching import Search, found_by, period
 from jalan.store.schema import Container, Dataset, DatasetName, Job, JobVersion, Run, RunDataset
 
 _MOST = 400  # lines; more are a grey mass
+_COUNTED = 20_000  # runs; who draws some hundred of them need not know how many more there are
 _STATIONS = 12
 _REPORTS = "reports"
 
@@ -22,15 +23,13 @@ def timetable(context: Context, search: Search) -> Timetable:
     """Return runs with what they read and wrote as lines: what failed first, then the longest. Raises Invalid."""
     session = context.session
     since, until = period(session, search)
-    conditions = found_by(search, since, until)
-    wanted = (
-        select(Run.id, Run.run_id, Run.job_id, Job.name, Run.state, Run.started_at, Run.ended_at)
-        .join(Job, Job.id == Run.job_id)
-        .where(*conditions, _moves())
-        .order_by((Run.state != "failed"), Run.took.desc().nulls_first(), Run.id)
-    )
-    rows = session.execute(wanted.limit(_MOST)).all()
-    total = session.scalars(select(func.count()).select_from(Run).where(*conditions, _moves())).one()
+    conditions = found_by(session, search, since, until)
+    conditions.append(_moves())
+    rows = _drawn(session, conditions)
+    total = len(rows)
+    if total == _MOST:
+        some = select(Run.id).where(*conditions).limit(_COUNTED).subquery()
+        total = session.scalars(select(func.count()).select_from(some)).one()
     sides = _sides(session, [row.id for row in rows])
     # What a run that failed would have written is what the job usually writes.
     usual = _usual_sides(session, {row.job_id for row in rows if not sides.get(row.id, {}).get("out")})
@@ -51,7 +50,27 @@ def timetable(context: Context, search: Search) -> Timetable:
         starts, stops = ([places[name] for name in names if name in places] for names in ends[row.id])
         if starts or stops:
             lines.append(_line(row, min(starts or stops), max(stops or starts)))
-    return Timetable(stations=stations, lines=lines, left_out=total - len(lines), since=since, until=until)
+    return Timetable(
+        stations=stations,
+        lines=lines,
+        left_out=total - len(lines),
+        counted_all=total < _COUNTED,
+        since=since,
+        until=until,
+    )
+
+
+def _drawn(session: Session, conditions: list[ColumnElement[bool]]) -> list[Any]:
+    """Return the runs to draw: what failed first, then the longest."""
+    ids: list[int] = []
+    # One after the other: of the few that failed an index knows.
+    for state in (Run.state == "failed", Run.state != "failed"):
+        longest = select(Run.id).where(*conditions, state).order_by(Run.took.desc().nulls_first(), Run.id)
+        if len(ids) < _MOST:
+            ids += session.scalars(longest.limit(_MOST - len(ids)))
+    query = select(Run.id, Run.run_id, Run.job_id, Job.name, Run.state, Run.started_at, Run.ended_at)
+    found = {row.id: row for row in session.execute(query.join(Job, Job.id == Run.job_id).where(Run.id.in_(ids)))}
+    return [found[id_] for id_ in ids]
 
 
 def _moves() -> Any:

@@ -158,9 +158,7 @@ def _changed(latest: Any, good: list[Any], versions: dict[tuple[int, str], JobVe
         code = f"ran other code than before {before.started_at:%d %b %H:%M}"
     new, old = versions.get((latest.job_id, latest.version)), versions.get((before.job_id, before.version))
     if new is not None and old is not None:
-        told = changes(sides(old), sides(new))
-        both = (("also reads", told.inputs_added), ("no longer reads", told.inputs_gone))
-        data = "; ".join(f"{words} {', '.join(name for _, name in some[:3])}" for words, some in both if some)
+        data = "; ".join(changes(sides(old), sides(new)).in_words(3, outputs=False))
     return code, data
 
 

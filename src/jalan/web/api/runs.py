@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Annotated, Any
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Path, Query, Request
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 from sse_starlette import EventSourceResponse, ServerSentEvent
@@ -13,10 +13,13 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 from jalan.service.runs import kept
 from jalan.service.runs.answers import (
     EventsPage,
+    EventText,
     JobFacts,
+    JobLineage,
     KeptSearchFact,
     OrderFact,
     RoadFact,
+    RunCounts,
     RunFacts,
     RunRow,
     RunsPage,
@@ -24,10 +27,12 @@ from jalan.service.runs.answers import (
     SuspectsFact,
     Timetable,
 )
+from jalan.service.runs.below import job_lineage
 from jalan.service.runs.feed import Feed
 from jalan.service.runs.jobs import job_facts, order_for
-from jalan.service.runs.ledger import every_run, runs
+from jalan.service.runs.ledger import every_run, run_counts, runs
 from jalan.service.runs.one_run import children, run_events, run_facts
+from jalan.service.runs.received_events import event_text, received_events
 from jalan.service.runs.road import road
 from jalan.service.runs.searching import Search
 from jalan.service.runs.states import states
@@ -49,7 +54,7 @@ def _search(
         Query(
             max_length=500,
             description="Words with * for anything, states, and name:value (job, read, wrote, dataset, column, "
-            "run, who, type, longer, shorter, rows).",
+            "run, who, type, longer, shorter, rows, larger).",
         ),
     ] = "",
     state: Chosen = None,
@@ -79,10 +84,22 @@ class KeptSearchIn(BaseModel):
 
 @router.get("/runs")
 def get_runs(
-    context: Now, search: Searched, limit: Annotated[int, Query(ge=1, le=500)] = 50, cursor: Cursor = None
+    context: Now,
+    search: Searched,
+    limit: Annotated[int, Query(ge=1, le=500)] = 50,
+    cursor: Cursor = None,
+    counted: Annotated[
+        bool, Query(description="Whether all that are found are counted, which takes longer.")
+    ] = True,
 ) -> RunsPage:
     """The ledger: runs that began in a time, the latest first, with counts of all that were found."""
-    return runs(context, search, limit, cursor)
+    return runs(context, search, limit, cursor, counted)
+
+
+@router.get("/runs/counts")
+def get_run_counts(context: Now, search: Searched) -> RunCounts:
+    """Counts of the runs that began in a time: by state and time, pipeline, person, and where they wrote to."""
+    return run_counts(context, search)
 
 
 @router.get("/runs/all", response_class=StreamingResponse)
@@ -137,6 +154,20 @@ def get_run_events(
     return run_events(context, run, limit, cursor)
 
 
+@router.get("/events")
+def get_events(
+    context: Now, search: Searched, limit: Annotated[int, Query(ge=1, le=200)] = 50, cursor: Cursor = None
+) -> EventsPage:
+    """Events of a time, the latest first: those that say what is looked for, or whose runs do."""
+    return received_events(context, search, limit, cursor)
+
+
+@router.get("/events/{event}")
+def get_event(context: Now, event: Annotated[str, Path(max_length=300)]) -> EventText:
+    """An event as it was received, to the character."""
+    return event_text(context, event)
+
+
 @router.get("/runs/{run}/road")
 def get_road(
     context: Now,
@@ -152,6 +183,12 @@ def get_road(
 def get_job(context: Now, job: Id) -> JobFacts:
     """A job: its versions, who calls it, what it calls."""
     return job_facts(context, job)
+
+
+@router.get("/jobs/{job}/lineage")
+def get_job_lineage(context: Now, job: Id) -> JobLineage:
+    """What a job and all that it calls, however deep, read and write, taken together."""
+    return job_lineage(context, job)
 
 
 @router.get("/datasets/{dataset}/order")
