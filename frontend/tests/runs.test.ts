@@ -1,18 +1,15 @@
-import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
+import { flushPromises, type VueWrapper } from '@vue/test-utils'
 import { afterEach, beforeEach, expect, it, vi } from 'vitest'
-import { createMemoryHistory, createRouter } from 'vue-router'
 import { api, type Schemas } from '../src/api/client'
-import App from '../src/app/App.vue'
-import { router as places } from '../src/app/router'
 import { onTheWay, placeRoad, spanOfRoad } from '../src/features/runs/road'
 import { spanNamed, spanOf, spanWords, tickName, ticks } from '../src/features/runs/span'
 import { standing } from '../src/features/runs/useStates'
 import { clock, shortJob, size, stateOf, took } from '../src/features/runs/words'
 import * as answers from './answers'
-import { plugins } from './plugins'
+import { close, openAt } from './opened'
 
 // The first one to open a screen waits until its parts are read.
-vi.setConfig({ testTimeout: 20_000 })
+vi.setConfig({ testTimeout: 60_000 })
 const NOW = new Date(2026, 10, 27, 17, 30)
 const RUN = '01950000-0000-7000-8000-000000010013'
 const job = { id: 7, namespace: 'ferry', name: 'nightly.tidy.refunds' }
@@ -37,11 +34,9 @@ const row: Schemas['RunRow'] = {
   is_new: true,
   events: 2,
 }
-const page: Schemas['RunsPage'] = {
-  items: [row],
+const counts: Schemas['RunCounts'] = {
   total: 418,
   events: 5061,
-  next: 'more',
   since: '2026-11-26T17:30:00Z',
   until: '2026-11-27T17:30:00Z',
   facets: {
@@ -52,6 +47,11 @@ const page: Schemas['RunsPage'] = {
   },
   facets_of: 418,
   buckets: [{ at: '2026-11-27T02:00:00Z', done: 3, failed: 1, running: 0, other: 0 }],
+}
+const page: Schemas['RunsPage'] = {
+  ...{ ...counts, total: 0, events: 0, facets: {}, facets_of: 0, buckets: [] },
+  items: [row],
+  next: 'more',
 }
 const facts: Schemas['RunFacts'] = {
   row,
@@ -138,6 +138,7 @@ beforeEach(() => {
   })
   vi.spyOn(api, 'find').mockResolvedValue([answers.hit])
   vi.spyOn(api, 'runs').mockResolvedValue(page)
+  vi.spyOn(api, 'runCounts').mockResolvedValue(counts)
   vi.spyOn(api, 'timetable').mockResolvedValue({
     stations: ['landing', 'tidy'],
     lines: [
@@ -152,6 +153,7 @@ beforeEach(() => {
       },
     ],
     left_out: 3,
+    counted_all: true,
     since: page.since,
     until: page.until,
   })
@@ -167,11 +169,13 @@ beforeEach(() => {
         name: job.name,
         run: RUN,
         size: 40,
-        raw: '{"big": 12345678901234567890}',
+        event: 'e1',
+        refused: null,
       },
     ],
     next: null,
   })
+  vi.spyOn(api, 'event').mockResolvedValue({ event: 'e1', raw: '{"big": 12345678901234567890}' })
   vi.spyOn(api, 'suspects').mockResolvedValue({
     dataset: 9,
     name: 'mart.refund_watch',
@@ -192,27 +196,13 @@ beforeEach(() => {
     origins: ['remote.refunds'],
   })
 })
-let shown: VueWrapper | undefined
-afterEach(() => {
-  shown?.unmount()
-  shown = undefined
-  vi.restoreAllMocks()
-  vi.unstubAllGlobals()
-})
+afterEach(close)
 
 async function open(path: string) {
-  const router = createRouter({
-    history: createMemoryHistory(),
-    routes: [...places.options.routes],
-  })
-  void router.push(path)
-  await router.isReady()
-  shown = mount(App, { global: { plugins: plugins(router) }, attachTo: document.body })
+  const { page, router } = await openAt(path)
+  await vi.waitFor(() => expect(page.find('main').exists()).toBe(true), 15_000)
   await flushPromises()
-  await vi.dynamicImportSettled()
-  await vi.waitFor(() => expect(shown?.find('main').exists()).toBe(true), 15_000)
-  await flushPromises()
-  return { page: shown, router }
+  return { page, router }
 }
 
 /** Wait until a screen, or a part of it, says all of this. */
@@ -266,6 +256,8 @@ it('a run opens in place and says what it said, what changed, what it read and w
   expect(screen.find('.texts').text()).toContain('select reason_code')
   await button('2 events as received')?.trigger('click')
   await flushPromises()
+  await screen.find('.detail .event .turn').trigger('click')
+  await flushPromises()
   // A number that a browser cannot count is shown as it came.
   expect(screen.find('.detail').text()).toContain('12345678901234567890')
 })
@@ -301,9 +293,11 @@ it.each([
   expect(spanNamed(name, NOW)).toEqual({ since, until })
 })
 
-it('a night that goes on ends now', () => {
-  const late = new Date(2026, 10, 27, 23, 15)
+it('a night that goes on ends now, and begins to be looked at by midnight', () => {
+  const late = new Date(2026, 10, 28, 0, 15)
   expect(spanNamed('night', late)).toEqual({ since: new Date(2026, 10, 27, 22), until: late })
+  const last = { since: new Date(2026, 10, 26, 22), until: new Date(2026, 10, 27, 10) }
+  expect(spanNamed('night', new Date(2026, 10, 27, 23, 15))).toEqual(last)
 })
 
 it('a span of the address is two times, or a name; anything else is the last day', () => {

@@ -1,10 +1,7 @@
-import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
+import { flushPromises } from '@vue/test-utils'
 import { afterEach, beforeEach, expect, it, vi } from 'vitest'
 import { h, type Component } from 'vue'
-import { createMemoryHistory, createRouter } from 'vue-router'
 import { api, ApiError } from '../src/api/client'
-import App from '../src/app/App.vue'
-import { router as places } from '../src/app/router'
 import ConsumerForm from '../src/features/lineage/ConsumerForm.vue'
 import DeclareForm from '../src/features/lineage/DeclareForm.vue'
 import ExportMenu from '../src/features/lineage/ExportMenu.vue'
@@ -12,7 +9,7 @@ import JoinForm from '../src/features/lineage/JoinForm.vue'
 import StandingFacts from '../src/features/lineage/StandingFacts.vue'
 import DeclarationList from '../src/features/sources/DeclarationList.vue'
 import * as answers from './answers'
-import { plugins } from './plugins'
+import { close, openAt, quiet } from './opened'
 
 const SIZES = [
   ['offsetHeight', 600],
@@ -26,13 +23,7 @@ beforeEach(() => {
   for (const [name, size] of SIZES) {
     Object.defineProperty(HTMLElement.prototype, name, { configurable: true, get: () => size })
   }
-  vi.stubGlobal(
-    'EventSource',
-    class {
-      addEventListener() {}
-      close() {}
-    },
-  )
+  quiet()
   vi.spyOn(api, 'runStates').mockResolvedValue([])
   vi.spyOn(api, 'runs').mockResolvedValue(answers.noRuns)
   vi.spyOn(api, 'overview').mockResolvedValue(answers.overview)
@@ -53,38 +44,16 @@ beforeEach(() => {
   ])
 })
 
-let shown: VueWrapper | undefined
-afterEach(() => {
-  shown?.unmount()
-  shown = undefined
-  document.body.innerHTML = ''
-  vi.restoreAllMocks()
-  vi.unstubAllGlobals()
-})
-
-/** Open the application at an address, as a person does. */
-async function open(path: string, root: Component = App) {
-  const router = createRouter({
-    history: createMemoryHistory(),
-    routes: [...places.options.routes],
-  })
-  void router.push(path)
-  await router.isReady()
-  shown = mount(root, { global: { plugins: plugins(router) }, attachTo: document.body })
-  await flushPromises()
-  await vi.dynamicImportSettled()
-  await flushPromises()
-  return { page: shown, router }
-}
+afterEach(close)
 
 /** Mount a part of a screen by itself. */
 async function part(component: Component, props: Record<string, unknown>) {
-  await open('/lineage', { render: () => h(component, props) })
-  return shown as VueWrapper
+  const { page } = await openAt('/lineage', { render: () => h(component, props) })
+  return page
 }
 
 it('the overview says what is loaded and what needs a look', async () => {
-  const { page } = await open('/overview')
+  const { page } = await openAt('/overview')
   const text = page.text()
   for (const said of [
     'strait.core → reports: 4 columns',
@@ -98,12 +67,12 @@ it('the overview says what is loaded and what needs a look', async () => {
 
 it('what the server refuses is said where it was asked for', async () => {
   vi.spyOn(api, 'overview').mockRejectedValue(new ApiError('the store is being migrated', 503))
-  const { page } = await open('/overview')
+  const { page } = await openAt('/overview')
   expect(page.find('[role=alert]').text()).toContain('the store is being migrated')
 })
 
 it('the catalog lists datasets, and a facet goes into the address', async () => {
-  const { page, router } = await open('/catalog?q=board')
+  const { page, router } = await openAt('/catalog?q=board')
   expect(api.catalog).toHaveBeenCalledWith(
     expect.objectContaining({ q: 'board' }),
     expect.any(AbortSignal),
@@ -117,18 +86,18 @@ it('the catalog lists datasets, and a facet goes into the address', async () => 
 })
 
 it('a place that is not there says so', async () => {
-  const { page } = await open('/harbour')
+  const { page } = await openAt('/harbour')
   expect(page.find('main').text()).toMatch(/no|not/i)
 })
 
 it('the lineage screen begins at a report', async () => {
-  const { page } = await open('/lineage')
+  const { page } = await openAt('/lineage')
   expect(page.text()).toContain('8 datasets upstream')
   expect(page.find('a[href="/lineage/40"]').exists()).toBe(true)
 })
 
 it('lanes show what lies upstream and downstream, and reach further when asked', async () => {
-  const { page, router } = await open('/lineage/28')
+  const { page, router } = await openAt('/lineage/28')
   const text = page.text()
   for (const said of ['core.tickets', 'Board pack', 'fare', '2 upstream', '2 downstream']) {
     expect(text).toContain(said)
@@ -144,20 +113,20 @@ it('lanes show what lies upstream and downstream, and reach further when asked',
 })
 
 it('a trail shows its code with the characters that prove it', async () => {
-  const { page } = await open('/lineage/28?field=100')
+  const { page } = await openAt('/lineage/28?field=100')
   expect(page.text()).toContain('Trail of')
   expect(page.find('.code').text()).toContain('select sum(t.fare)')
   expect(page.findAll('.code mark, .code .link').map((one) => one.text())).toContain('t.fare')
 })
 
 it('what depends on a field is listed with its path', async () => {
-  const { page } = await open('/lineage/28?field=100&dock=depends')
+  const { page } = await openAt('/lineage/28?field=100&dock=depends')
   expect(page.text()).toContain('Gross by month')
   expect(page.text()).toContain('Quay desk')
 })
 
 it('the same can be read as a table, and filtered', async () => {
-  const { page } = await open('/lineage/28?view=table')
+  const { page } = await openAt('/lineage/28?view=table')
   expect(page.find('.table .bar').text()).toContain('2 links')
   await page.find('input[aria-label=Filter]').setValue('fare')
   await flushPromises()
@@ -173,7 +142,7 @@ it('a crowded lane says how much of it is shown, and shows more, or what has a n
     bundles: [bundle],
   }
   vi.spyOn(api, 'lanes').mockResolvedValue(crowded)
-  const { page } = await open('/lineage/28')
+  const { page } = await openAt('/lineage/28')
   expect(page.find('.lane h2').text()).toMatch(/1 of 206/)
   await page.find('.lane .rest button').trigger('click')
   await flushPromises()
@@ -186,7 +155,7 @@ it('a crowded lane says how much of it is shown, and shows more, or what has a n
 it('links that are summed are said beside the table of those that are not', async () => {
   const bundle = { source_dataset: 5, target_dataset: 28, values: 40, links: 42 }
   vi.spyOn(api, 'lanes').mockResolvedValue({ ...answers.map, bundles: [bundle] })
-  const { page } = await open('/lineage/28?view=table')
+  const { page } = await openAt('/lineage/28?view=table')
   expect(page.find('.table .bar').text()).toContain('42 further links')
 })
 
@@ -196,7 +165,7 @@ it('what depends on a field comes a page at a time, and all of it as a file', as
   vi.spyOn(api, 'dependents').mockImplementation((_, asked) =>
     Promise.resolve(asked.cursor ? { ...first, items: [more], next: null } : first),
   )
-  const { page } = await open('/lineage/28?field=100&dock=depends')
+  const { page } = await openAt('/lineage/28?field=100&dock=depends')
   await vi.waitFor(() => expect(page.find('.depends').text()).toContain('1 of 250 in 9 datasets'))
   expect(page.find('.depends a[download]').attributes('href')).toContain('/dependents/all?form=csv')
   await page.find('.depends .note button').trigger('click')
@@ -215,7 +184,7 @@ it('a wide dataset shows its further columns when asked', async () => {
   vi.spyOn(api, 'dataset').mockImplementation((_, __, from = 0) =>
     Promise.resolve(from ? { ...wide, columns: [last] } : wide),
   )
-  const { page } = await open('/lineage/28')
+  const { page } = await openAt('/lineage/28')
   expect(page.find('.here').text()).toContain('2 of 3 shown')
   await page.find('.here .columns .link').trigger('click')
   await flushPromises()
@@ -229,7 +198,7 @@ it('a facet with many values is searched', async () => {
   const facet = vi
     .spyOn(api, 'facet')
     .mockResolvedValue({ values: [{ value: 'Tide desk', count: 4 }], total: 1 })
-  const { page } = await open('/catalog')
+  const { page } = await openAt('/catalog')
   await page.find('input[aria-label="Search in Owner"]').setValue('tide')
   await vi.waitFor(() => expect(page.find('aside').text()).toContain('Tide desk'))
   expect(facet.mock.lastCall?.slice(0, 2)).toMatchObject(['owner', { values: 'tide' }])
@@ -237,12 +206,12 @@ it('a facet with many values is searched', async () => {
 
 it('a dataset that is gone is said, with a way out', async () => {
   vi.spyOn(api, 'lanes').mockRejectedValue(new ApiError('there is no dataset 9', 404))
-  const { page } = await open('/lineage/9')
+  const { page } = await openAt('/lineage/9')
   expect(page.find('[role=alert]').text()).toContain('there is no dataset 9')
 })
 
 it('a question mark opens the keys', async () => {
-  const { page } = await open('/lineage/28')
+  const { page } = await openAt('/lineage/28')
   document.body.dispatchEvent(new KeyboardEvent('keydown', { key: '?', bubbles: true }))
   await flushPromises()
   expect(document.body.textContent).toContain('one hop more or less upstream')
@@ -250,7 +219,7 @@ it('a question mark opens the keys', async () => {
 })
 
 it('sources show their coverage, their past, and what was not understood', async () => {
-  const { page, router } = await open('/sources')
+  const { page, router } = await openAt('/sources')
   await flushPromises()
   expect(router.currentRoute.value.params.source).toBe('1')
   const text = page.text()
@@ -261,7 +230,7 @@ it('a source that is refused keeps what was written', async () => {
   vi.spyOn(api, 'trySource').mockRejectedValue(
     new ApiError('location: there is no such folder', 422),
   )
-  const { page } = await open('/sources/add')
+  const { page } = await openAt('/sources/add')
   expect(page.text()).toContain('SQL repository')
   await page
     .findAll('button, label, li')

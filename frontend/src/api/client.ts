@@ -167,6 +167,10 @@ export const api = {
     query: NonNullable<paths['/api/v1/runs']['get']['parameters']['query']>,
     signal?: AbortSignal,
   ) => unwrap(client.GET('/api/v1/runs', { params: { query }, signal })),
+  runCounts: (
+    query: NonNullable<paths['/api/v1/runs/counts']['get']['parameters']['query']>,
+    signal?: AbortSignal,
+  ) => unwrap(client.GET('/api/v1/runs/counts', { params: { query }, signal })),
   timetable: (
     query: NonNullable<paths['/api/v1/runs/timetable']['get']['parameters']['query']>,
     signal?: AbortSignal,
@@ -175,12 +179,53 @@ export const api = {
     unwrap(client.GET('/api/v1/runs/{run}', { params: { path: { run } }, signal })),
   runChildren: (run: string, signal?: AbortSignal) =>
     unwrap(client.GET('/api/v1/runs/{run}/children', { params: { path: { run } }, signal })),
+  events: (
+    query: NonNullable<paths['/api/v1/events']['get']['parameters']['query']>,
+    signal?: AbortSignal,
+  ) => unwrap(client.GET('/api/v1/events', { params: { query }, signal })),
+  event: (event: string) =>
+    unwrap(client.GET('/api/v1/events/{event}', { params: { path: { event } } })),
+  job: (job: number, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/jobs/{job}', { params: { path: { job } }, signal })),
+  jobLineage: (job: number, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/jobs/{job}/lineage', { params: { path: { job } }, signal })),
+  jobHistory: (job: number, cursor?: string, signal?: AbortSignal) =>
+    unwrap(
+      client.GET('/api/v1/jobs/{job}/history', {
+        params: { path: { job }, query: { cursor } },
+        signal,
+      }),
+    ),
+  datasetHistory: (dataset: number, runs: boolean, cursor?: string, signal?: AbortSignal) =>
+    unwrap(
+      client.GET('/api/v1/datasets/{dataset}/history', {
+        params: { path: { dataset }, query: { runs, cursor } },
+        signal,
+      }),
+    ),
+  difference: (
+    dataset: number,
+    query: paths['/api/v1/datasets/{dataset}/difference']['get']['parameters']['query'],
+    signal?: AbortSignal,
+  ) =>
+    unwrap(
+      client.GET('/api/v1/datasets/{dataset}/difference', {
+        params: { path: { dataset }, query },
+        signal,
+      }),
+    ),
   runEvents: (run: string, cursor?: string) =>
     unwrap(
       client.GET('/api/v1/runs/{run}/events/received', {
         params: { path: { run }, query: { cursor } },
       }),
     ),
+  changeDatabases: (signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/changes/databases', { signal })),
+  simulate: (sql: string, stopped: string[], database: string | undefined, signal?: AbortSignal) =>
+    unwrap(client.POST('/api/v1/changes/simulate', { body: { sql, stopped, database }, signal })),
+  changeTexts: (q: string, database: string | undefined, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/changes/texts', { params: { query: { q, database } }, signal })),
   searches: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/searches', { signal })),
   keepSearch: (name: string, query: Record<string, unknown>) =>
     unwrap(client.POST('/api/v1/searches', { body: { name, query } })),

@@ -405,6 +405,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/datasets/{dataset}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Dataset History
+         * @description What has happened to a dataset, the latest first; each moment is one at which its lineage can be shown.
+         */
+        get: operations["dataset_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Job History
+         * @description What has happened to a job: its runs, its versions, the texts that it runs.
+         */
+        get: operations["job_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/datasets/{dataset}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Difference
+         * @description What came, went and is defined otherwise around a dataset since an earlier time; until now, or ``as_of``.
+         */
+        get: operations["difference"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/databases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Change Databases
+         * @description The databases that changes can be simulated in.
+         */
+        get: operations["change_databases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/simulate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Simulate Change
+         * @description What a change does to all that is run and asked after it. Nothing is written.
+         */
+        post: operations["simulate_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Change Texts
+         * @description The places of texts that are run over a database, by words in them: what may stop.
+         */
+        get: operations["change_texts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/source-kinds": {
         parameters: {
             query?: never;
@@ -605,6 +725,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Run Counts
+         * @description Counts of the runs that began in a time: by state and time, pipeline, person, and where they wrote to.
+         */
+        get: operations["run_counts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/all": {
         parameters: {
             query?: never;
@@ -745,6 +885,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Events
+         * @description Events of a time, the latest first: those that say what is looked for, or whose runs do.
+         */
+        get: operations["events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/events/{event}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Event
+         * @description An event as it was received, to the character.
+         */
+        get: operations["event"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run}/road": {
         parameters: {
             query?: never;
@@ -777,6 +957,26 @@ export interface paths {
          * @description A job: its versions, who calls it, what it calls.
          */
         get: operations["job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job}/lineage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Job Lineage
+         * @description What a job and all that it calls, however deep, read and write, taken together.
+         */
+        get: operations["job_lineage"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1065,6 +1265,78 @@ export interface components {
             dataset: number | null;
         };
         /**
+         * ChangeIn
+         * @description A change. sql: DDL, or an edited definition, of relations named as the database names them; those of other
+         *     databases on the same server with theirs in front. database: the one that is changed; by default that over which
+         *     most texts are run. stopped: places of texts that are not run any more.
+         */
+        ChangeIn: {
+            /**
+             * Sql
+             * @default
+             */
+            sql: string;
+            /** Database */
+            database?: string | null;
+            /**
+             * Stopped
+             * @default []
+             */
+            stopped: string[];
+        };
+        /**
+         * ChangeOutcome
+         * @description What a change does to all that is run and asked after it.
+         *
+         *     stopped: places of texts that are not run any more.
+         *     refused: why the database would not make it. edits: of views that get another query. reachable: how much lies
+         *     downstream, which mere reachability would have warned of. counts: of consequences by kind. failing: texts that
+         *     fail anyhow. not_run: texts of which nobody
+         *     knows what they do, as they are templates.
+         */
+        ChangeOutcome: {
+            /** Change */
+            change: string;
+            /** Stopped */
+            stopped: string[];
+            /** System */
+            system: string;
+            /** Database */
+            database: string;
+            /** Refused */
+            refused: string | null;
+            /** Edits */
+            edits: components["schemas"]["EditFact"][];
+            /** Consequences */
+            consequences: components["schemas"]["ConsequenceFact"][];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Untouched */
+            untouched: components["schemas"]["UntouchedFact"][];
+            /** Reachable */
+            reachable: number;
+            /** Failing */
+            failing: string[];
+            /** Not Run */
+            not_run: string[];
+            /** Version */
+            version: number;
+        };
+        /**
+         * ChangeTarget
+         * @description A database that changes can be simulated in. texts: how many are run over it.
+         */
+        ChangeTarget: {
+            /** System */
+            system: string;
+            /** Database */
+            database: string;
+            /** Texts */
+            texts: number;
+        };
+        /**
          * ChangesFact
          * @description What is another than in the last good run before. before, after: the texts, where these differ.
          */
@@ -1112,6 +1384,41 @@ export interface components {
             has: boolean;
             /** Type */
             type: string | null;
+        };
+        /**
+         * ColumnChange
+         * @description A column that came, went, or has another type. before, after: its types.
+         */
+        ColumnChange: {
+            /** Dataset */
+            dataset: number;
+            /** Field */
+            field: number;
+            /** Name */
+            name: string;
+            /**
+             * Went
+             * @enum {string}
+             */
+            went: "came" | "went" | "changed";
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+        };
+        /**
+         * ColumnEdit
+         * @description An output that a query makes otherwise. kind: added, removed, renamed, computed otherwise or moved.
+         */
+        ColumnEdit: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
         };
         /**
          * ColumnFact
@@ -1166,6 +1473,35 @@ export interface components {
             target: string;
             /** Links */
             links: number;
+        };
+        /**
+         * ConsequenceFact
+         * @description What becomes of one thing.
+         *
+         *     kind: breaks, gone, goes stale, rows may change, values may change or shape changes. subject: a place or a name.
+         *     dataset: of a relation, or of the report that an element is of; definition: of a text. because: the subject that
+         *     it comes from. columns: those whose values may change.
+         */
+        ConsequenceFact: {
+            /** Kind */
+            kind: string;
+            /** Subject */
+            subject: string;
+            /** What */
+            what: string;
+            /** Reason */
+            reason: string;
+            /** Dataset */
+            dataset: number | null;
+            /** Definition */
+            definition: number | null;
+            /** Owner */
+            owner: string | null;
+            /** Because */
+            because: string | null;
+            /** Columns */
+            columns: string[];
+            failure: components["schemas"]["FailureFact"] | null;
         };
         /**
          * ConsumerIn
@@ -1291,6 +1627,23 @@ export interface components {
             total_fields: number;
         };
         /**
+         * DatasetChange
+         * @description A dataset that came or went.
+         */
+        DatasetChange: {
+            /** Dataset */
+            dataset: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /**
+             * Went
+             * @enum {string}
+             */
+            went: "came" | "went" | "changed";
+        };
+        /**
          * DatasetFacts
          * @description An asset with its facts and columns. details: what its system tells beyond that, by name.
          *
@@ -1387,6 +1740,32 @@ export interface components {
             by: string;
             /** On */
             on: string | null;
+        };
+        /**
+         * DefinitionChange
+         * @description A definition that came, went, or says something else; lines: the two texts side by side. cut: there were more
+         *     lines than are compared.
+         */
+        DefinitionChange: {
+            /** Key */
+            key: string;
+            /** Place */
+            place: string;
+            /** Kind */
+            kind: string;
+            /**
+             * Went
+             * @enum {string}
+             */
+            went: "came" | "went" | "changed";
+            /** Author */
+            author: string | null;
+            /** Revision */
+            revision: string | null;
+            /** Lines */
+            lines: components["schemas"]["TextLine"][];
+            /** Cut */
+            cut: boolean;
         };
         /**
          * DefinitionFact
@@ -1521,10 +1900,76 @@ export interface components {
             excerpt: string;
         };
         /**
-         * EventText
-         * @description An event as it was received.
+         * Difference
+         * @description What is another around a dataset at one time than at an earlier one. until: none for now.
+         *
+         *     Each list holds the first some hundred; the totals count all. looked_at: how many datasets were compared, of how
+         *     many that lie within the reach.
          */
-        EventText: {
+        Difference: {
+            /** Dataset */
+            dataset: number;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Until */
+            until: string | null;
+            /** Datasets */
+            datasets: components["schemas"]["DatasetChange"][];
+            /** Datasets Total */
+            datasets_total: number;
+            /** Columns */
+            columns: components["schemas"]["ColumnChange"][];
+            /** Columns Total */
+            columns_total: number;
+            /** Links */
+            links: components["schemas"]["LinkChange"][];
+            /** Links Total */
+            links_total: number;
+            /** Definitions */
+            definitions: components["schemas"]["DefinitionChange"][];
+            /** Definitions Total */
+            definitions_total: number;
+            /** Looked At */
+            looked_at: number;
+            /** Within */
+            within: number;
+            /** Version */
+            version: number;
+        };
+        /**
+         * EditFact
+         * @description What differs between the query that a view has and the one that it is given.
+         *
+         *     sentence: in words. clear: whether it could be told at all; where not, everything may differ. safe: whoever
+         *     reads it by name finds what was there.
+         */
+        EditFact: {
+            /** Subject */
+            subject: string;
+            /** Dataset */
+            dataset: number | null;
+            /** Clear */
+            clear: boolean;
+            /** Safe */
+            safe: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Columns */
+            columns: components["schemas"]["ColumnEdit"][];
+            /** Rows */
+            rows: components["schemas"]["RowEdit"][];
+        };
+        /**
+         * EventFact
+         * @description An event that was received. event: by which its text is asked for. size: bytes. refused: why it could not be
+         *     taken in, where it could not.
+         */
+        EventFact: {
+            /** Event */
+            event: string;
             /**
              * At
              * Format: date-time
@@ -1545,6 +1990,16 @@ export interface components {
             run: string | null;
             /** Size */
             size: number;
+            /** Refused */
+            refused: string | null;
+        };
+        /**
+         * EventText
+         * @description An event as it was received, to the character.
+         */
+        EventText: {
+            /** Event */
+            event: string;
             /** Raw */
             raw: string;
         };
@@ -1554,7 +2009,7 @@ export interface components {
          */
         EventsPage: {
             /** Items */
-            items: components["schemas"]["EventText"][];
+            items: components["schemas"]["EventFact"][];
             /** Next */
             next: string | null;
         };
@@ -1637,6 +2092,22 @@ export interface components {
             retriable: boolean;
         };
         /**
+         * FailureFact
+         * @description Why a text fails: what the database would say, and at which characters of the text.
+         */
+        FailureFact: {
+            /** Message */
+            message: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Text */
+            text: string;
+            /** First Line */
+            first_line: number;
+        };
+        /**
          * FieldBrief
          * @description A column, or an element of a report. ``downstream`` and ``upstream`` count the value links on either side.
          */
@@ -1657,6 +2128,21 @@ export interface components {
             upstream: number;
             /** Downstream */
             downstream: number;
+        };
+        /**
+         * FlowFact
+         * @description A dataset that jobs read or write, by the name that they have for it. within: of what they write, how many of
+         *     them read it again.
+         */
+        FlowFact: {
+            /** Dataset */
+            dataset: number | null;
+            /** Namespace */
+            namespace: string;
+            /** Name */
+            name: string;
+            /** Within */
+            within: number;
         };
         /**
          * FormatFact
@@ -1694,6 +2180,35 @@ export interface components {
             dataset_kind: string;
             /** Why */
             why: string;
+        };
+        /**
+         * Happening
+         * @description One thing that happened. run, state: of a run. definition: of a text that came or changed.
+         */
+        Happening: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "seen" | "definition" | "links" | "columns" | "facts" | "run" | "version";
+            /** Words */
+            words: string;
+            /** Run */
+            run?: string | null;
+            /** State */
+            state?: string | null;
+            /** Definition */
+            definition?: number | null;
+        };
+        /**
+         * HistoryPage
+         * @description Moments, the latest first.
+         */
+        HistoryPage: {
+            /** Items */
+            items: components["schemas"]["Moment"][];
+            /** Next */
+            next: string | null;
         };
         /**
          * IngestionFact
@@ -1739,6 +2254,25 @@ export interface components {
             coverage: components["schemas"]["CoverageFact"] | null;
         };
         /**
+         * JobBelow
+         * @description A job that another calls, through so many others. reads, writes: how many datasets; last: its last run.
+         */
+        JobBelow: {
+            job: components["schemas"]["JobBrief"];
+            /** Depth */
+            depth: number;
+            /** Called By */
+            called_by: number | null;
+            /** Reads */
+            reads: number;
+            /** Writes */
+            writes: number;
+            /** Last State */
+            last_state: string | null;
+            /** Last At */
+            last_at: string | null;
+        };
+        /**
          * JobBrief
          * @description A job by its name; ``title`` without what it shares with its pipeline.
          */
@@ -1774,6 +2308,30 @@ export interface components {
             calls: components["schemas"]["CallFact"][];
             /** Datasets */
             datasets: number[];
+        };
+        /**
+         * JobLineage
+         * @description What a job and all jobs below it read and write, taken together.
+         *
+         *     reads: what none of them writes. writes: all that they write; what is read again among them has ``within``.
+         *     cut: whether there are more jobs than are looked at.
+         */
+        JobLineage: {
+            job: components["schemas"]["JobBrief"];
+            /** Jobs */
+            jobs: components["schemas"]["JobBelow"][];
+            /** Jobs Total */
+            jobs_total: number;
+            /** Reads */
+            reads: components["schemas"]["FlowFact"][];
+            /** Reads Total */
+            reads_total: number;
+            /** Writes */
+            writes: components["schemas"]["FlowFact"][];
+            /** Writes Total */
+            writes_total: number;
+            /** Cut */
+            cut: boolean;
         };
         /**
          * JobVersionFact
@@ -1946,6 +2504,27 @@ export interface components {
             as_of: string | null;
         };
         /**
+         * LinkChange
+         * @description A link that came or went. source, target: as they are called then. link: its id, to see the evidence.
+         */
+        LinkChange: {
+            /** Link */
+            link: number;
+            /** Kind */
+            kind: string;
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /** Label */
+            label: string;
+            /**
+             * Went
+             * @enum {string}
+             */
+            went: "came" | "went" | "changed";
+        };
+        /**
          * LinkIn
          * @description A link to declare. fields are optional: without one, all columns of the dataset are meant.
          */
@@ -2000,6 +2579,19 @@ export interface components {
              * @enum {string}
              */
             kind: "link" | "value" | "condition" | "expression";
+        };
+        /**
+         * Moment
+         * @description What happened at one time, to the millisecond; the lineage as of it has what came then.
+         */
+        Moment: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Happenings */
+            happenings: components["schemas"]["Happening"][];
         };
         /**
          * NoteFact
@@ -2263,6 +2855,48 @@ export interface components {
             reader: string;
         };
         /**
+         * RowEdit
+         * @description What came into what decides about the rows of a query, and what went. part: filter, join, grouping …
+         */
+        RowEdit: {
+            /** Part */
+            part: string;
+            /** Came */
+            came: string[];
+            /** Went */
+            went: string[];
+        };
+        /**
+         * RunCounts
+         * @description Counts of all runs that were found.
+         *
+         *     facets: by name; those of state are of all, the others of the latest ``facets_of`` runs.
+         */
+        RunCounts: {
+            /** Total */
+            total: number;
+            /** Events */
+            events: number;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /** Facets */
+            facets: {
+                [key: string]: components["schemas"]["RunFacet"][];
+            };
+            /** Facets Of */
+            facets_of: number;
+            /** Buckets */
+            buckets: components["schemas"]["Bucket"][];
+        };
+        /**
          * RunFacet
          * @description How many of the runs found have a value.
          */
@@ -2384,19 +3018,13 @@ export interface components {
         };
         /**
          * RunsPage
-         * @description Runs found, the latest first; the first page with counts of all that were found.
-         *
-         *     facets: by name; those of state are of all, the others of the latest ``facets_of`` runs.
+         * @description Runs found, the latest first; the first page with counts of all, unless it was asked for without.
          */
         RunsPage: {
-            /** Items */
-            items: components["schemas"]["RunRow"][];
             /** Total */
             total: number;
             /** Events */
             events: number;
-            /** Next */
-            next: string | null;
             /**
              * Since
              * Format: date-time
@@ -2415,6 +3043,10 @@ export interface components {
             facets_of: number;
             /** Buckets */
             buckets: components["schemas"]["Bucket"][];
+            /** Items */
+            items: components["schemas"]["RunRow"][];
+            /** Next */
+            next: string | null;
         };
         /**
          * SideFact
@@ -2538,7 +3170,8 @@ export interface components {
         /**
          * StateFact
          * @description How a dataset stands, by the last run of the job that writes it: fresh, stale (something upstream of it
-         *     failed), failed, stopped, running or late. filled_at: when it was last filled.
+         *     failed), failed, stopped, running or late. filled_at: when it was last filled. due_at: when it should have been
+         *     since, where it is late.
          */
         StateFact: {
             /** Dataset */
@@ -2546,13 +3179,15 @@ export interface components {
             /** State */
             state: string;
             /** Job */
-            job: string | null;
+            job?: string | null;
             /** Run */
-            run: string | null;
+            run?: string | null;
             /** At */
-            at: string | null;
+            at?: string | null;
             /** Filled At */
-            filled_at: string | null;
+            filled_at?: string | null;
+            /** Due At */
+            due_at?: string | null;
         };
         /**
          * Step
@@ -2659,8 +3294,28 @@ export interface components {
             scanned_at: string | null;
         };
         /**
+         * TextLine
+         * @description A line of two texts: in both, only in the earlier (``-``) or only in the later one (``+``); ``…`` stands for
+         *     lines that are the same in both. before, after: its number in each, from 1.
+         */
+        TextLine: {
+            /**
+             * Mark
+             * @enum {string}
+             */
+            mark: " " | "-" | "+" | "…";
+            /** Before */
+            before: number | null;
+            /** After */
+            after: number | null;
+            /** Text */
+            text: string;
+        };
+        /**
          * Timetable
-         * @description Runs as lines between stations. left_out: how many of them are not drawn, because they are too many.
+         * @description Runs as lines between stations.
+         *
+         *     left_out: how many of them are not drawn, because they are too many. counted_all: whether these are all.
          */
         Timetable: {
             /** Stations */
@@ -2669,6 +3324,8 @@ export interface components {
             lines: components["schemas"]["Line"][];
             /** Left Out */
             left_out: number;
+            /** Counted All */
+            counted_all: boolean;
             /**
              * Since
              * Format: date-time
@@ -2730,6 +3387,18 @@ export interface components {
             items: components["schemas"]["UnreadFact"][];
             /** Total */
             total: number;
+        };
+        /**
+         * UntouchedFact
+         * @description Something downstream that nothing happens to.
+         */
+        UntouchedFact: {
+            /** Subject */
+            subject: string;
+            /** What */
+            what: string;
+            /** Dataset */
+            dataset: number | null;
         };
         /**
          * UseFact
@@ -3557,6 +4226,205 @@ export interface operations {
             503: components["responses"]["Unavailable"];
         };
     };
+    dataset_history: {
+        parameters: {
+            query?: {
+                /** @description Whether the runs that wrote it count. */
+                runs?: boolean;
+                limit?: number;
+                cursor?: string | null;
+            };
+            header?: never;
+            path: {
+                dataset: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryPage"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    job_history: {
+        parameters: {
+            query?: {
+                limit?: number;
+                cursor?: string | null;
+            };
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryPage"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    difference: {
+        parameters: {
+            query: {
+                /** @description The earlier time (ISO 8601, UTC without a zone). */
+                since: string;
+                upstream?: number;
+                downstream?: number;
+                /** @description Whether links that only decide count too. */
+                conditions?: boolean;
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                dataset: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    change_databases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeTarget"][];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    simulate_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeOutcome"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    change_texts: {
+        parameters: {
+            query?: {
+                q?: string;
+                database?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
     source_kinds: {
         parameters: {
             query?: never;
@@ -3953,7 +4821,9 @@ export interface operations {
             query?: {
                 limit?: number;
                 cursor?: string | null;
-                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows). */
+                /** @description Whether all that are found are counted, which takes longer. */
+                counted?: boolean;
+                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows, larger). */
                 q?: string;
                 state?: string[] | null;
                 pipeline?: string[] | null;
@@ -3989,11 +4859,50 @@ export interface operations {
             503: components["responses"]["Unavailable"];
         };
     };
+    run_counts: {
+        parameters: {
+            query?: {
+                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows, larger). */
+                q?: string;
+                state?: string[] | null;
+                pipeline?: string[] | null;
+                who?: string[] | null;
+                wrote?: string[] | null;
+                since?: string | null;
+                until?: string | null;
+                job?: number | null;
+                dataset?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunCounts"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
     all_runs: {
         parameters: {
             query?: {
                 form?: "ndjson" | "csv";
-                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows). */
+                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows, larger). */
                 q?: string;
                 state?: string[] | null;
                 pipeline?: string[] | null;
@@ -4030,7 +4939,7 @@ export interface operations {
     timetable: {
         parameters: {
             query?: {
-                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows). */
+                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows, larger). */
                 q?: string;
                 state?: string[] | null;
                 pipeline?: string[] | null;
@@ -4216,6 +5125,77 @@ export interface operations {
             503: components["responses"]["Unavailable"];
         };
     };
+    events: {
+        parameters: {
+            query?: {
+                limit?: number;
+                cursor?: string | null;
+                /** @description Words with * for anything, states, and name:value (job, read, wrote, dataset, column, run, who, type, longer, shorter, rows, larger). */
+                q?: string;
+                state?: string[] | null;
+                pipeline?: string[] | null;
+                who?: string[] | null;
+                wrote?: string[] | null;
+                since?: string | null;
+                until?: string | null;
+                job?: number | null;
+                dataset?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventsPage"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    event: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                event: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventText"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
     road: {
         parameters: {
             query?: {
@@ -4267,6 +5247,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobFacts"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    job_lineage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobLineage"];
                 };
             };
             400: components["responses"]["NotTaken"];

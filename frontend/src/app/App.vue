@@ -7,6 +7,7 @@ const places = [
   { name: 'overview', label: 'Overview' },
   { name: 'catalog', label: 'Catalog' },
   { name: 'lineage', label: 'Lineage' },
+  { name: 'change', label: 'Change' },
   { name: 'runs', label: 'Runs' },
   { name: 'sources', label: 'Sources' },
 ]

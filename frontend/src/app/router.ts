@@ -20,6 +20,11 @@ export const router = createRouter({
       component: () => import('@/features/lineage/LineageView.vue'),
     },
     {
+      path: '/change',
+      name: 'change',
+      component: () => import('@/features/change/ChangeView.vue'),
+    },
+    {
       path: '/runs',
       name: 'runs',
       component: () => import('@/features/runs/RunsView.vue'),
@@ -29,6 +34,12 @@ export const router = createRouter({
       name: 'runs of a dataset',
       meta: { place: 'runs' },
       component: () => import('@/features/runs/DatasetRunsView.vue'),
+    },
+    {
+      path: '/runs/job/:job(\\d+)',
+      name: 'job',
+      meta: { place: 'runs' },
+      component: () => import('@/features/runs/JobView.vue'),
     },
     {
       path: '/runs/:run([0-9a-f-]{36})/road',

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core'
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, type CatalogPage, type FacetPage } from '@/api/client'
+import FacetList from '@/shared/components/FacetList.vue'
 import KindGlyph from '@/shared/components/KindGlyph.vue'
 import { count, plural } from '@/shared/format/humane'
 import { useAsked } from '@/shared/composables/useAsked'
+import { usePages } from '@/shared/composables/usePages'
 import { useTyped } from '@/shared/composables/useTyped'
 
 const FACETS = ['kind', 'system', 'container', 'owner', 'state'] as const
@@ -20,8 +22,6 @@ const TITLES: Record<Facet, string> = {
 
 const route = useRoute()
 const router = useRouter()
-const more = ref<CatalogPage['items']>([])
-const cursor = ref<string | null>(null)
 
 function chosen(facet: Facet): string[] {
   const value = route.query[facet]
@@ -37,14 +37,12 @@ const { data, error, loading } = useAsked(
   () => (route.name === 'catalog' ? ['catalog', query.value] : null),
   (signal) => api.catalog(query.value, signal),
 )
-watch(
-  data,
-  (page) => {
-    more.value = []
-    cursor.value = page?.next ?? null
-  },
-  { immediate: true },
-)
+const {
+  items: rows,
+  more,
+  next,
+  refused,
+} = usePages(data, (cursor) => api.catalog({ ...query.value, cursor }))
 const { words, typed: search } = useTyped(
   computed(() => query.value.q),
   (q) => void router.replace({ query: { ...route.query, q: q || undefined } }),
@@ -70,14 +68,6 @@ function valuesOf(facet: Facet): FacetPage['values'] {
   return found.value[facet] ?? data.value?.facets[facet] ?? []
 }
 
-async function loadMore() {
-  if (!cursor.value) return
-  const page = await api.catalog({ ...query.value, cursor: cursor.value })
-  more.value = [...more.value, ...page.items]
-  cursor.value = page.next
-}
-
-const rows = computed(() => [...(data.value?.items ?? []), ...more.value])
 const groups = computed(() => {
   const found = new Map<string, CatalogPage['items']>()
   for (const row of rows.value) {
@@ -102,24 +92,21 @@ const anyChosen = computed(() => words.value !== '' || FACETS.some((facet) => ch
     <aside aria-label="Narrow down">
       <section v-for="facet in FACETS" :key="facet">
         <template v-if="(data?.facets[facet]?.length ?? 0) > 0">
-          <h2>{{ TITLES[facet] }}</h2>
-          <input
-            v-if="(data?.facet_totals[facet] ?? 0) > (data?.facets[facet]?.length ?? 0)"
-            type="search"
-            class="within"
-            :placeholder="`one of ${count(data?.facet_totals[facet] ?? 0)}…`"
-            :aria-label="`Search in ${TITLES[facet]}`"
-            @input="searchFacet(facet, ($event.target as HTMLInputElement).value)"
-          />
-          <label v-for="one in valuesOf(facet)" :key="one.value">
+          <FacetList
+            :title="TITLES[facet]"
+            :values="valuesOf(facet)"
+            :chosen="chosen(facet)"
+            @toggle="toggle(facet, $event)"
+          >
             <input
-              type="checkbox"
-              :checked="chosen(facet).includes(one.value)"
-              @change="toggle(facet, one.value)"
+              v-if="(data?.facet_totals[facet] ?? 0) > (data?.facets[facet]?.length ?? 0)"
+              type="search"
+              class="within"
+              :placeholder="`one of ${count(data?.facet_totals[facet] ?? 0)}…`"
+              :aria-label="`Search in ${TITLES[facet]}`"
+              @input="searchFacet(facet, ($event.target as HTMLInputElement).value)"
             />
-            <span>{{ one.value }}</span>
-            <small>{{ count(one.count) }}</small>
-          </label>
+          </FacetList>
         </template>
       </section>
     </aside>
@@ -135,7 +122,7 @@ const anyChosen = computed(() => words.value !== '' || FACETS.some((facet) => ch
         <span v-if="data" class="mute">{{ plural(data.total, 'dataset') }}</span>
         <button v-if="anyChosen" class="link" @click="router.push({ query: {} })">show all</button>
       </div>
-      <p v-if="error" class="note state bad" role="alert">{{ error }}</p>
+      <p v-if="error ?? refused" class="note state bad" role="alert">{{ error ?? refused }}</p>
       <p v-else-if="!data && loading" class="note">Reading the catalog…</p>
       <p v-else-if="!rows.length" class="note">
         {{
@@ -176,7 +163,7 @@ const anyChosen = computed(() => words.value !== '' || FACETS.some((facet) => ch
           </span>
         </RouterLink>
       </section>
-      <button v-if="cursor" class="link more" @click="loadMore">more</button>
+      <button v-if="next" class="link more" @click="more">more</button>
     </div>
   </main>
 </template>
@@ -196,45 +183,10 @@ aside {
   padding: 12px 14px 20px 20px;
   font-size: 12px;
 }
-aside h2,
+
 .group h2 {
   font-size: 11px;
   color: var(--mute);
-}
-aside h2 {
-  margin: 10px 0 3px;
-}
-label {
-  display: flex;
-  gap: 7px;
-  align-items: center;
-  padding: 2px 0;
-  cursor: pointer;
-}
-label span {
-  flex: 1;
-  min-width: 0;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-.within {
-  width: 100%;
-  border: 0;
-  border-bottom: 1px solid var(--hair);
-  background: transparent;
-  padding: 2px 0;
-}
-.within::placeholder {
-  color: var(--mute);
-  opacity: 1;
-}
-label small {
-  color: var(--mute);
-}
-input[type='checkbox'] {
-  accent-color: var(--sign);
-  margin: 0;
 }
 .list {
   overflow: auto;

@@ -4,6 +4,7 @@ import { count, ago, exact, plural } from '@/shared/format/humane'
 import { markedLines } from './code'
 import DependsList from './DependsList.vue'
 import { jobName } from './naming'
+import PastList from './PastList.vue'
 import type { LineageState } from './useLineage'
 
 const props = defineProps<{ state: LineageState }>()
@@ -131,6 +132,14 @@ const HOW: Record<string, string> = {
             {{ plural(depends.elements, 'report element') }}
           </template>
         </button>
+        <button
+          role="tab"
+          :aria-selected="state.dock.value === 'past'"
+          :class="{ on: state.dock.value === 'past' }"
+          @click="state.setDock('past')"
+        >
+          What has happened
+        </button>
       </div>
       <span class="right">
         <button :aria-pressed="tall" @click="tall = !tall">{{ tall ? 'lower' : 'higher' }}</button>
@@ -139,6 +148,7 @@ const HOW: Record<string, string> = {
     </div>
 
     <DependsList v-if="state.dock.value === 'depends'" :state="state" class="body" />
+    <PastList v-else-if="state.dock.value === 'past'" :state="state" class="body" />
     <div v-else class="body split">
       <ol v-if="steps.length" ref="stepsList" class="steps">
         <li
@@ -224,6 +234,7 @@ const HOW: Record<string, string> = {
 
 <style scoped>
 .dock {
+  grid-row: 4;
   height: 226px;
   border-top: 1px solid var(--ink);
   background: var(--sheet);

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { api, type DatasetFacts } from '@/api/client'
+import PictureLinks from '@/shared/components/PictureLinks.vue'
 import { useAsked } from '@/shared/composables/useAsked'
 import { ALL } from './useAddress'
 
@@ -17,6 +18,7 @@ const part = computed(() => {
   const hops = (count: number) => (count >= ALL ? 'all the way' : String(count))
   return `${hops(props.upstream)} upstream, ${hops(props.downstream)} downstream`
 })
+const shown = () => document.querySelector('.stage')
 const query = computed(() =>
   whole.value
     ? ''
@@ -37,6 +39,9 @@ const query = computed(() =>
       <label><input v-model="whole" type="radio" :value="false" /> this part: {{ part }}</label>
       <label><input v-model="whole" type="radio" :value="true" /> the whole graph</label>
       <p v-if="error" class="state bad" role="alert">{{ error }}</p>
+      <p class="shown">
+        <PictureLinks :of="shown" :name="`Lineage of ${facts.title}`" /> of what is shown
+      </p>
       <ul>
         <li v-for="form in formats ?? []" :key="form.name">
           <a :href="`/api/v1/export/${form.name}${query}`" download @click="open = false">{{
@@ -71,6 +76,10 @@ li {
   align-items: baseline;
   padding: 3px 0;
   border-top: 1px solid var(--hair);
+}
+.shown {
+  margin: 8px 0 0;
+  color: var(--mute);
 }
 small {
   color: var(--mute);

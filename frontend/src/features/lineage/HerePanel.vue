@@ -43,6 +43,20 @@ const state = computed(() => {
   const fact = states.value.get(props.facts.id)
   return fact ? standing(fact) : null
 })
+/** The change screen with this dropped, or what is chosen of it. */
+const change = computed(() => {
+  const { facts, chosen } = props
+  if (facts.system !== 'postgresql' || facts.placeholder || facts.gone_since) return null
+  const [database, ...parts] = facts.name.split('.')
+  const kind = { view: 'view', 'materialised view': 'materialized view' }[facts.kind] ?? 'table'
+  const column = facts.columns.find((one) => chosen.includes(one.id))
+  const name = parts.join('.')
+  const sql =
+    column && kind === 'table'
+      ? `alter table ${name} drop column ${column.name}`
+      : `drop ${kind} ${name} cascade`
+  return { sql, in: database }
+})
 const isReport = computed(() => props.facts.kind === 'report')
 const rows = computed(() => {
   const low = wanted.value.trim().toLowerCase()
@@ -162,6 +176,10 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
           >how it came to be</RouterLink
         >
       </dd>
+      <template v-if="change">
+        <dt>change</dt>
+        <dd><RouterLink :to="{ name: 'change', query: change }">what breaks if…</RouterLink></dd>
+      </template>
       <template v-if="facts.unread">
         <dt>doubts</dt>
         <dd class="state warn">{{ plural(facts.unread, 'place') }} not fully read</dd>

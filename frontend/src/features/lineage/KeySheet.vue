@@ -12,6 +12,7 @@ const keys = [
   ['c', 'conditions shown or hidden'],
   ['b  B', 'one hop more or less upstream'],
   ['a  A', 'one hop more or less downstream'],
+  ['h', 'what has happened, open or closed'],
   ['v', 'read as a table'],
   ['Esc', 'leave the trail'],
   ['?', 'this sheet'],

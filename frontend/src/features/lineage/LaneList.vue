@@ -6,6 +6,7 @@ import KindGlyph from '@/shared/components/KindGlyph.vue'
 import { count, plural } from '@/shared/format/humane'
 import { standing, useStates } from '@/features/runs/useStates'
 import { HEIGHT, type Item, type LaneLayout } from './layout'
+import { DIFFERS, useDiffering } from './useDifference'
 
 const props = defineProps<{
   lane: LaneLayout
@@ -54,6 +55,7 @@ const title = computed(() => {
 })
 
 const states = useStates()
+const differing = useDiffering()
 function stand(dataset: number) {
   const fact = states.value.get(dataset)
   return fact ? standing(fact) : { mark: '', text: '', tone: '', told: '' }
@@ -127,6 +129,9 @@ defineExpose({ reveal })
               <span class="t">
                 <KindGlyph :kind="item.dataset.kind" />
                 <b>{{ item.dataset.title }}</b>
+                <i v-if="differing.datasets.has(item.dataset.id)" class="differs" :title="DIFFERS"
+                  >≠</i
+                >
               </span>
               <span class="p">
                 <span v-if="item.dataset.placeholder" class="state warn">not scanned</span>
@@ -158,6 +163,7 @@ defineExpose({ reveal })
               @mouseleave="emit('hover', null)"
             >
               {{ field.name }}
+              <i v-if="differing.fields.has(field.id)" class="differs" :title="DIFFERS">≠</i>
             </button>
             <button v-if="item.folded > 0" class="fold" @click="emit('unfold', item.dataset.id)">
               {{ item.rows.length ? `${count(item.folded)} other` : count(item.folded) }}

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, nextTick, shallowRef, useTemplateRef, watch } from 'vue'
+import { standing, useStates } from '@/features/runs/useStates'
 import { plural } from '@/shared/format/humane'
 import { arrowHead } from './geometry'
 import HerePanel from './HerePanel.vue'
@@ -8,6 +9,7 @@ import LaneList from './LaneList.vue'
 import { useAnchors } from './useAnchors'
 import { useColumns } from './useColumns'
 import type { LineageState } from './useLineage'
+import { useDiffering } from './useDifference'
 import { useSideways } from './useSideways'
 import { useStops } from './useStops'
 import { useWires } from './useWires'
@@ -37,6 +39,14 @@ const { hovered, labels, links, lit, wires } = useWires(
   },
 )
 const stops = useStops(props.state, lanes, anchors)
+const states = useStates()
+const differing = useDiffering()
+/** How what a crossing fills stands, where that is not as it should be. */
+function troubled(dataset: number) {
+  const fact = states.value.get(dataset)
+  const found = fact && fact.state !== 'fresh' && fact.state !== 'stale' ? standing(fact) : null
+  return found
+}
 const { centre, outside, scrolled, showLane, slide } = useSideways(main, columns, width)
 
 function revealCursor(lane: number, key: string) {
@@ -97,6 +107,7 @@ defineExpose({ stops, lanes, revealCursor })
                 wire.value ? 'value' : 'condition',
                 { bright: wire.bright, faint: wire.faint, trail: trail },
                 { possible: wire.link.possible, bundle: wire.width !== null },
+                { differs: wire.link.link && differing.links.has(wire.link.link.id) },
               ]"
             />
             <circle
@@ -168,6 +179,14 @@ defineExpose({ stops, lanes, revealCursor })
         >
           <b v-if="trail" class="mono">{{ label.text }}</b>
           <span v-else>{{ label.text }}</span>
+          <i
+            v-if="troubled(label.link.target_dataset)"
+            class="state"
+            :class="troubled(label.link.target_dataset)?.tone"
+            :title="troubled(label.link.target_dataset)?.told"
+            >{{ troubled(label.link.target_dataset)?.mark }}
+            {{ troubled(label.link.target_dataset)?.word }}</i
+          >
         </button>
       </div>
     </div>
@@ -235,6 +254,11 @@ path {
   stroke-width: 2.6;
   opacity: 1;
 }
+path.differs {
+  stroke: var(--amber);
+  stroke-width: 2.6;
+  opacity: 1;
+}
 .condition {
   stroke: var(--cond);
   stroke-width: 0.8;
@@ -276,6 +300,10 @@ circle {
   text-overflow: ellipsis;
   white-space: nowrap;
   font-weight: 400;
+}
+.crossing i {
+  font-style: normal;
+  font-weight: 600;
 }
 .crossing b {
   color: var(--ink);

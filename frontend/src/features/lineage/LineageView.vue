@@ -10,9 +10,17 @@ import StartHere from './StartHere.vue'
 import { ALL } from './useAddress'
 import { provideStates } from '@/features/runs/useStates'
 import { exact } from '@/shared/format/humane'
+import { momentName } from '@/features/history/moments'
+import DifferenceView from './DifferenceView.vue'
+import MomentBar from './MomentBar.vue'
+import { useDifference } from './useDifference'
 import { useLineage } from './useLineage'
 
 const state = useLineage()
+// Two moments side by side: the same road at an earlier time.
+const both = computed(() => Boolean(state.against.value) && state.together.value === 'both')
+const earlier = useLineage({ at: state.against, shown: both })
+const difference = useDifference(state)
 const map = useTemplateRef<InstanceType<typeof LineageMap>>('map')
 const sheet = ref(false)
 const cursor = ref<{ lane: number; row: number } | null>(null)
@@ -25,18 +33,6 @@ provideStates(
     ...new Set(lanes.value?.lanes.flatMap((lane) => lane.datasets.map((one) => one.id)) ?? []),
   ]),
 )
-/** The time that is looked at, as the browser's own field wants it: in the viewer's zone. */
-const moment = computed(() => {
-  if (!state.at.value) return ''
-  const time = new Date(state.at.value)
-  return new Date(time.getTime() - time.getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
-})
-const asking = ref(false)
-function goTo(written: string) {
-  asking.value = false
-  const time = new Date(written)
-  state.goTo(Number.isNaN(time.getTime()) ? null : time.toISOString())
-}
 const failed = computed(() => state.map.error.value ?? state.facts.error.value)
 const stop = computed(() => {
   const at = cursor.value
@@ -91,9 +87,15 @@ const KEYS: Record<string, () => void> = {
   B: () => state.reach('upstream', -1),
   a: () => state.reach('downstream', 1),
   A: () => state.reach('downstream', -1),
+  h: () => state.setDock(state.dock.value === 'past' ? 'closed' : 'past'),
   v: state.toggleTable,
   '?': () => (sheet.value = true),
-  Escape: () => (state.onTrail.value ? state.leave() : state.setDock('closed')),
+  Escape: () =>
+    state.against.value
+      ? state.compare(null)
+      : state.onTrail.value
+        ? state.leave()
+        : state.setDock('closed'),
 }
 
 useEventListener(document, 'keydown', (event: KeyboardEvent) => {
@@ -156,25 +158,13 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           </button>
         </span>
         <span class="right">
-          <span class="when" :class="{ then: state.at.value }">
-            <button
-              v-if="!state.at.value && !asking"
-              title="Show it as it was"
-              @click="asking = true"
-            >
-              as it is now
-            </button>
-            <template v-else>as of</template>
-            <input
-              v-if="state.at.value || asking"
-              type="datetime-local"
-              aria-label="Show it as it was at this time"
-              title="Show it as it was at this time"
-              :value="moment"
-              @change="goTo(($event.target as HTMLInputElement).value)"
-            />
-            <button v-if="state.at.value || asking" @click="goTo('')">now</button>
-          </span>
+          <button
+            title="h"
+            :aria-pressed="state.dock.value === 'past'"
+            @click="state.setDock(state.dock.value === 'past' ? 'closed' : 'past')"
+          >
+            past
+          </button>
           <button title="v" @click="state.toggleTable">
             {{ state.asTable.value ? 'read as a road' : 'read as a table' }}
           </button>
@@ -190,6 +180,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           <button title="Keys" @click="sheet = true">keys <kbd>?</kbd></button>
         </span>
       </div>
+      <MomentBar v-if="state.moments.value.length || state.against.value" :state="state" />
       <div v-if="failed" class="failed" role="alert">
         <h2>This road cannot be shown</h2>
         <p>{{ failed }}</p>
@@ -202,6 +193,29 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
       <template v-else>
         <div class="stage" :aria-busy="state.map.loading.value">
           <p v-if="!lanes || !facts" class="waiting">Laying out the road…</p>
+          <DifferenceView
+            v-else-if="state.against.value && !both"
+            :state="state"
+            :found="difference.data.value"
+            :error="difference.error.value"
+          />
+          <div v-else-if="both" class="both">
+            <h2>{{ momentName(state.against.value) }}</h2>
+            <LineageMap
+              v-if="earlier.map.data.value && earlier.facts.data.value"
+              :state="earlier"
+              :cursor="null"
+            />
+            <p v-else class="waiting">
+              {{
+                earlier.map.error.value ??
+                earlier.facts.error.value ??
+                'Laying out the road as it was…'
+              }}
+            </p>
+            <h2>{{ momentName(state.at.value) }}</h2>
+            <LineageMap ref="map" :state="state" :cursor="stop?.key ?? null" />
+          </div>
           <LinkTable v-else-if="state.asTable.value" :state="state" />
           <LineageMap v-else ref="map" :state="state" :cursor="stop?.key ?? null" />
         </div>
@@ -215,7 +229,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 <style scoped>
 .lineage {
   display: grid;
-  grid-template-rows: 40px minmax(0, 1fr) auto;
+  grid-template-rows: 40px auto minmax(0, 1fr) auto;
   min-height: 0;
   height: 100%;
 }
@@ -247,19 +261,6 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 .bar button:hover b {
   color: var(--sign);
 }
-.when input {
-  border: 0;
-  border-bottom: 1px solid var(--hair);
-  background: transparent;
-  color: var(--mute);
-  font-size: 12px;
-  width: 170px;
-}
-.when.then,
-.when.then input {
-  color: var(--amber);
-  font-weight: 600;
-}
 .chip {
   background: var(--sign);
   color: var(--sign-ink);
@@ -288,6 +289,27 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   margin-left: auto;
   display: flex;
   gap: 20px;
+}
+.stage,
+.failed {
+  grid-row: 3;
+}
+.both {
+  display: grid;
+  grid-template-rows: auto minmax(0, 1fr) auto minmax(0, 1fr);
+  height: 100%;
+}
+/* Of what is here its columns count now. */
+.both :deep(.here dl),
+.both :deep(.here .about) {
+  display: none;
+}
+.both h2 {
+  font-size: 11px;
+  color: var(--amber);
+  padding: 3px 20px;
+  border-bottom: 1px solid var(--hair);
+  background: var(--sheet);
 }
 .stage {
   min-height: 0;

@@ -1,16 +1,34 @@
 import { computed } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
+import { justBefore } from '@/features/history/moments'
 import type { Detail } from './layout'
 
-export type Dock = 'code' | 'depends' | 'closed'
+export type Dock = 'code' | 'depends' | 'past' | 'closed'
+/** How two moments are held against each other. */
+export type Together = 'difference' | 'both'
 export type Side = 'upstream' | 'downstream'
 
 /** As many hops as there are. */
 export const ALL = 50
 
+/** What of the address says which times are looked at. */
+const OF_TIME = ['at', 'moment', 'against', 'together']
+
+function several(value: unknown): unknown[] {
+  return Array.isArray(value) ? value : value === undefined || value === null ? [] : [value]
+}
+
 function numbers(value: unknown): number[] {
-  const list = Array.isArray(value) ? value : value === undefined || value === null ? [] : [value]
-  return list.map(Number).filter((n) => Number.isInteger(n) && n > 0)
+  return several(value)
+    .map(Number)
+    .filter((n) => Number.isInteger(n) && n > 0)
+}
+
+function times(value: unknown): string[] {
+  return several(value)
+    .map((one) => new Date(String(one)))
+    .filter((time) => !Number.isNaN(time.getTime()))
+    .map((time) => time.toISOString())
 }
 
 /** What the lineage screen shows. All of it is in the address; every change of it goes there. */
@@ -29,17 +47,29 @@ export function useAddress() {
     route.query.detail === 'datasets' ? 'datasets' : 'columns',
   )
   const link = computed(() => numbers(route.query.link)[0] ?? null)
+  /** When the link held that is shown: what went is not there any more. */
+  const linkAt = computed(() =>
+    link.value === null ? at.value : (times(route.query.linkat)[0] ?? at.value),
+  )
   const asTable = computed(() => route.query.view === 'table')
   const dock = computed<Dock>(() => {
     const asked = route.query.dock
-    if (asked === 'closed' || asked === 'depends' || asked === 'code') return asked
+    if (asked === 'closed' || asked === 'depends' || asked === 'past' || asked === 'code')
+      return asked
     return fields.value.length || link.value !== null ? 'code' : 'closed'
   })
   /** The time that is looked at; now where there is none. */
-  const at = computed(() => {
-    const time = new Date(String(route.query.at ?? ''))
-    return Number.isNaN(time.getTime()) ? undefined : time.toISOString()
+  const at = computed(() => times(route.query.at)[0])
+  /** The moments that are kept open, the earliest first. */
+  const moments = computed(() => {
+    const kept = [...times(route.query.moment), ...times(route.query.at)]
+    return [...new Set(kept)].sort()
   })
+  /** The earlier time that it is held against. */
+  const against = computed(() => times(route.query.against)[0])
+  const together = computed<Together>(() =>
+    route.query.together === 'both' ? 'both' : 'difference',
+  )
   const onTrail = computed(() => fields.value.length > 0)
 
   function go(query: LocationQueryRaw, replace = false) {
@@ -58,8 +88,8 @@ export function useAddress() {
       conditions: route.query.conditions,
       detail: route.query.detail,
       view: route.query.view,
-      at: route.query.at,
     }
+    for (const key of OF_TIME) query[key] = route.query[key]
     for (const key of Object.keys(query)) if (query[key] === undefined) delete query[key]
     void router.push({ name: 'lineage', params: { dataset: String(id) }, query })
   }
@@ -68,7 +98,7 @@ export function useAddress() {
   function follow(field: number, owner: number, add = false) {
     if (owner !== dataset.value) {
       const query: LocationQueryRaw = { field: String(field) }
-      for (const key of ['conditions', 'at']) {
+      for (const key of ['conditions', ...OF_TIME]) {
         if (route.query[key] !== undefined) query[key] = route.query[key]
       }
       void router.push({ name: 'lineage', params: { dataset: String(owner) }, query })
@@ -91,7 +121,7 @@ export function useAddress() {
   }
 
   const show = (id: number | null) =>
-    go({ link: id === null ? undefined : String(id), dock: 'code' }, true)
+    go({ link: id === null ? undefined : String(id), linkat: undefined, dock: 'code' }, true)
   const leave = () => go({ field: undefined, link: undefined, dock: undefined })
   const toggleConditions = () => go({ conditions: conditions.value ? 'hidden' : undefined }, true)
   const toggleDetail = () =>
@@ -99,11 +129,64 @@ export function useAddress() {
   const toggleTable = () => go({ view: asTable.value ? undefined : 'table' })
   const setDock = (to: Dock) => go({ dock: to }, true)
 
-  const goTo = (time: string | null) => go({ at: time ?? undefined, link: undefined })
+  /** The moments that are kept open, with another one. */
+  function withMoment(time?: string) {
+    const kept = [...new Set([...moments.value, ...(time ? times(time) : [])])].sort()
+    return kept.length ? kept : undefined
+  }
+  const goTo = (time: string | null) =>
+    go({ at: time ?? undefined, moment: withMoment(), against: undefined, link: undefined })
+  /** Look from a moment, and keep it open beside the others. */
+  const openMoment = (time: string) =>
+    go({ at: times(time)[0], moment: withMoment(time), against: undefined, link: undefined })
+  function closeMoment(time: string) {
+    const kept = moments.value.filter((one) => one !== time)
+    go({
+      moment: kept.length ? kept : undefined,
+      at: at.value === time ? undefined : at.value,
+      against: against.value === time ? undefined : against.value,
+      link: undefined,
+    })
+  }
+  /** Hold what is shown against an earlier time; or no longer. */
+  const compare = (earlier: string | null) =>
+    go({ against: earlier ?? undefined, together: undefined, link: undefined })
+  /** Hold two times against each other, whichever is the earlier one. */
+  function compareWith(time: string | null) {
+    const [a, b] = [at.value ?? null, time]
+    const [earlier, later] = a !== null && (b === null || a < b) ? [a, b] : [b, a]
+    if (earlier === null) return
+    go({
+      at: later ?? undefined,
+      against: earlier,
+      moment: withMoment(earlier),
+      link: undefined,
+    })
+  }
+  /** What a moment has changed: it against the one just before. */
+  const compareBefore = (time: string) =>
+    go({
+      at: times(time)[0],
+      moment: withMoment(time),
+      against: justBefore(time),
+      together: undefined,
+      link: undefined,
+    })
+  // Two roads take all the room there is.
+  const setTogether = (how: Together) =>
+    go(how === 'both' ? { together: how, dock: 'closed' } : { together: undefined }, true)
+  /** Show the code of a link at a time at which it held. */
+  const showAt = (id: number, time: string | undefined) =>
+    go({ link: String(id), dock: 'code', linkat: time })
 
   return {
+    against,
     asTable,
     at,
+    closeMoment,
+    compare,
+    compareBefore,
+    compareWith,
     conditions,
     dataset,
     detail,
@@ -114,11 +197,17 @@ export function useAddress() {
     goTo,
     leave,
     link,
+    linkAt,
+    moments,
     onTrail,
     open,
+    openMoment,
     reach,
     setDock,
+    setTogether,
     show,
+    showAt,
+    together,
     toggleConditions,
     toggleDetail,
     toggleTable,

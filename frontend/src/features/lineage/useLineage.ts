@@ -1,13 +1,20 @@
 import { refDebounced } from '@vueuse/core'
-import { computed, reactive, ref, watch } from 'vue'
+import { computed, reactive, ref, watch, type Ref } from 'vue'
 import { api, type ColumnFact, type DatasetFacts, type Dependents } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
 import { useAddress } from './useAddress'
 
-/** The lineage screen: what its address asks for, and what the server answers. */
-export function useLineage() {
+/**
+ * The lineage screen: what its address asks for, and what the server answers.
+ *
+ * time: another time than that of the address, and whether anybody looks at it.
+ */
+export function useLineage(time?: { at: Ref<string | undefined>; shown: Ref<boolean> }) {
   const address = useAddress()
-  const { at, conditions, dataset, dock, downstream, fields, link, onTrail, upstream } = address
+  const at = time?.at ?? address.at
+  const linkAt = time?.at ?? address.linkAt
+  const looked = () => !time || time.shown.value
+  const { conditions, dataset, dock, downstream, fields, link, onTrail, upstream } = address
   const unfolded = reactive(new Set<number>())
   const closed = reactive(new Set<string>())
   const filters = reactive(new Map<number, string>())
@@ -28,7 +35,7 @@ export function useLineage() {
 
   const map = useAsked(
     () =>
-      dataset.value === null
+      dataset.value === null || !looked()
         ? null
         : onTrail.value
           ? ['lineage', 'trail', fields.value, conditions.value, part.value]
@@ -56,7 +63,8 @@ export function useLineage() {
           ),
   )
   const asked = useAsked(
-    () => (dataset.value === null ? null : ['lineage', 'facts', dataset.value, at.value]),
+    () =>
+      dataset.value === null || !looked() ? null : ['lineage', 'facts', dataset.value, at.value],
     (signal) => api.dataset(dataset.value ?? 0, signal, 0, at.value),
   )
   const furtherColumns = ref<ColumnFact[]>([])
@@ -100,16 +108,16 @@ export function useLineage() {
   })
   const evidence = useAsked(
     () =>
-      shownLink.value === null || dock.value !== 'code'
+      shownLink.value === null || dock.value !== 'code' || !looked()
         ? null
-        : ['lineage', 'evidence', shownLink.value, at.value],
-    (signal) => api.evidence(shownLink.value ?? 0, signal, at.value),
+        : ['lineage', 'evidence', shownLink.value, linkAt.value],
+    (signal) => api.evidence(shownLink.value ?? 0, signal, linkAt.value),
   )
   const dependsWords = ref('')
   const words = refDebounced(dependsWords, 200)
   const firstDepends = useAsked(
     () =>
-      fields.value[0] === undefined
+      fields.value[0] === undefined || !looked()
         ? null
         : ['lineage', 'depends', fields.value[0], conditions.value, words.value, at.value],
     (signal) =>
@@ -151,6 +159,7 @@ export function useLineage() {
 
   return {
     ...address,
+    at,
     closed,
     depends,
     dependsWords,

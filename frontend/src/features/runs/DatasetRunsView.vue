@@ -2,12 +2,13 @@
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '@/api/client'
+import { asField, fromField } from '@/features/history/moments'
 import { useAsked } from '@/shared/composables/useAsked'
-import { count, exact, plural } from '@/shared/format/humane'
+import { exact, plural } from '@/shared/format/humane'
 import RunDetail from './RunDetail.vue'
-import UsualMark from './UsualMark.vue'
+import RunNumbers from './RunNumbers.vue'
 import { useRunsFeed } from './useRunsFeed'
-import { clock, shortJob, stateOf, took } from './words'
+import { clock, shortJob, stateOf } from './words'
 
 const route = useRoute()
 const router = useRouter()
@@ -47,15 +48,10 @@ function turn(run: string | null) {
   opened.value = opened.value === run ? null : run
 }
 function moment(value: string) {
-  const time = new Date(value)
-  const query = Number.isNaN(time.getTime()) ? {} : { at: time.toISOString() }
-  void router.replace({ query })
+  const time = fromField(value)
+  void router.replace({ query: time ? { at: time } : {} })
 }
-/** A time as the browser's own field wants it, in the viewer's zone. */
-const field = computed(() => {
-  const time = at.value ? new Date(at.value) : now.value
-  return new Date(time.getTime() - time.getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
-})
+const field = computed(() => asField(at.value ?? now.value.toISOString()))
 async function copyOrder() {
   await navigator.clipboard.writeText(
     (order.value?.steps ?? []).map((one) => one.job.name).join('\n'),
@@ -156,12 +152,7 @@ async function copyOrder() {
           <span class="state" :class="stateOf(row.state).tone"
             >{{ stateOf(row.state).mark }} {{ stateOf(row.state).word }}</span
           >
-          <UsualMark :value="row.took" :usual="row.usual_took" :say="took">
-            <span class="number">{{ row.took === null ? '' : took(row.took) }}</span>
-          </UsualMark>
-          <UsualMark :value="row.rows" :usual="row.usual_rows" :say="(n) => count(Math.round(n))">
-            <span class="number">{{ row.rows === null ? '' : count(row.rows) }}</span>
-          </UsualMark>
+          <RunNumbers :row="row" :now="now" />
           <span class="mute">{{ row.parent_job?.name ?? '' }}</span>
         </button>
         <RunDetail v-if="opened === row.run" :run="row.run" @open="turn" />
@@ -249,10 +240,6 @@ li p {
 }
 .row:hover {
   background: var(--sign-wash);
-}
-.number {
-  display: inline-block;
-  min-width: 62px;
 }
 .small {
   font-size: 11px;

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { useIntervalFn } from '@vueuse/core'
-import { computed, ref, watch } from 'vue'
+import { computed, ref, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
 import { exact, plural } from '@/shared/format/humane'
+import PictureLinks from '@/shared/components/PictureLinks.vue'
 import { CARD, onTheWay, placeRoad, spanOfRoad } from './road'
-import { clock, shortJob, stateOf, took } from './words'
+import { clock, lastParts, shortJob, stateOf, took } from './words'
 
 const route = useRoute()
 const router = useRouter()
@@ -24,6 +25,7 @@ const rows = computed(
 )
 const here = computed(() => rows.value.get(run.value) ?? null)
 const lit = ref<string | null>(null)
+const sheet = useTemplateRef<HTMLElement>('sheet')
 const way = computed(() => (data.value && lit.value ? onTheWay(data.value, lit.value) : null))
 
 const wires = computed(() => {
@@ -33,7 +35,7 @@ const wires = computed(() => {
   for (const step of data.value.steps) {
     const key = `${step.writer} ${step.reader}`
     const known = between.get(key) ?? { names: [], from: step.writer, to: step.reader }
-    known.names.push(step.name.split('.').slice(-2).join('.'))
+    known.names.push(lastParts(step.name))
     between.set(key, known)
   }
   return [...between.values()].flatMap((one) => {
@@ -123,6 +125,10 @@ function laneName(offset: number): string {
           <button :aria-label="`One more ${words}`" @click="reach(name, 1)">+</button>
         </span>
         <RouterLink :to="{ name: 'runs', query: { run } }">in the ledger</RouterLink>
+        <PictureLinks
+          :of="() => sheet"
+          :name="`The road of ${here?.job.name ?? 'a run'}${here ? `, ${clock(here.started_at)}` : ''}`"
+        />
       </div>
     </Teleport>
     <div class="bar">
@@ -142,7 +148,7 @@ function laneName(offset: number): string {
     </div>
     <p v-if="error" class="state bad" role="alert">{{ error }}</p>
     <p v-else-if="!data" class="mute">Looking for who wrote what it read…</p>
-    <div v-else-if="placed" class="sheet">
+    <div v-else-if="placed" ref="sheet" class="sheet">
       <div class="plan" :style="{ width: `${placed.width}px`, height: `${placed.height}px` }">
         <svg :width="placed.width" :height="placed.height" aria-hidden="true">
           <path

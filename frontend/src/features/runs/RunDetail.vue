@@ -2,11 +2,12 @@
 import { computed, ref } from 'vue'
 import { api, type Schemas } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
-import { count, exact, plural } from '@/shared/format/humane'
+import { exact, plural } from '@/shared/format/humane'
+import EventList from './EventList.vue'
 import JsonTree from './JsonTree.vue'
 import RunTree from './RunTree.vue'
-import UsualMark from './UsualMark.vue'
-import { clock, shortJob, size, stateOf, took } from './words'
+import RunSides from './RunSides.vue'
+import { changesOfData, clock, shortJob, stateOf, took } from './words'
 
 const props = defineProps<{ run: string }>()
 const emit = defineEmits<{ open: [run: string] }>()
@@ -20,7 +21,6 @@ const showTrace = ref(false)
 const events = ref<Schemas['EventsPage']['items'] | null>(null)
 const eventsNext = ref<string | null>(null)
 const refused = ref('')
-const copied = ref<number | null>(null)
 
 async function loadEvents() {
   if (events.value && !eventsNext.value) {
@@ -36,41 +36,12 @@ async function loadEvents() {
     refused.value = reason instanceof Error ? reason.message : 'The events could not be read.'
   }
 }
-function pretty(raw: string): string {
-  // Numbers beyond what a browser counts exactly would be changed by reading them.
-  if (/\d{16}/.test(raw)) return raw
-  try {
-    return JSON.stringify(JSON.parse(raw), null, 2)
-  } catch {
-    return raw
-  }
-}
-async function copy(n: number, raw: string) {
-  await navigator.clipboard.writeText(raw)
-  copied.value = n
-}
-
 const row = computed(() => data.value?.row ?? null)
-const sides = computed(() => data.value?.sides ?? [])
-const reads = computed(() => sides.value.filter((one) => one.side === 'in'))
-const writes = computed(() => sides.value.filter((one) => one.side === 'out'))
-const target = computed(() => writes.value.find((one) => one.dataset !== null)?.dataset ?? null)
-const changed = computed(() => {
-  const found = data.value?.changes
-  if (!found) return []
-  const lines: string[] = []
-  for (const [names, words] of [
-    [found.inputs_added, 'also reads'],
-    [found.inputs_gone, 'no longer reads'],
-    [found.outputs_added, 'also writes'],
-    [found.outputs_gone, 'no longer writes'],
-  ] as const)
-    if (names.length) lines.push(`${words} ${names.map(lastParts).join(', ')}`)
-  return lines
-})
-function lastParts(name: string): string {
-  return name.split('.').slice(-2).join('.')
-}
+const sides = computed(() => (data.value?.sides ?? []) as Schemas['SideFact'][])
+const target = computed(
+  () => sides.value.find((one) => one.side === 'out' && one.dataset !== null)?.dataset ?? null,
+)
+const changed = computed(() => (data.value?.changes ? changesOfData(data.value.changes) : []))
 </script>
 
 <template>
@@ -121,59 +92,7 @@ function lastParts(name: string): string {
 
       <section>
         <h3>Read and wrote</h3>
-        <table v-if="sides.length" class="sides">
-          <tr v-for="one in reads" :key="`in ${one.namespace} ${one.name}`">
-            <td>
-              <RouterLink
-                v-if="one.dataset !== null"
-                :to="{ name: 'lineage', params: { dataset: String(one.dataset) } }"
-                :title="`${one.namespace} ${one.name}`"
-                >{{ lastParts(one.name) }}</RouterLink
-              >
-              <span v-else :title="`${one.namespace} ${one.name}`">{{ lastParts(one.name) }}</span>
-              <small v-if="one.pattern.length" class="mute"> by {{ one.pattern.join(', ') }}</small>
-            </td>
-            <td>
-              <UsualMark
-                :value="one.rows"
-                :usual="one.usual_rows"
-                :say="(n) => count(Math.round(n))"
-              >
-                {{ one.rows === null ? '' : `${count(one.rows)} rows` }}
-              </UsualMark>
-            </td>
-            <td>
-              <button v-if="one.writer" class="link" @click="emit('open', one.writer)">
-                written {{ clock(one.written_at ?? '') }}
-              </button>
-              <span v-if="one.writer_state && one.writer_state !== 'done'" class="state bad">
-                by a run that {{ stateOf(one.writer_state).word }}
-              </span>
-            </td>
-          </tr>
-          <tr v-for="one in writes" :key="`out ${one.namespace} ${one.name}`">
-            <td>
-              →
-              <RouterLink
-                v-if="one.dataset !== null"
-                :to="{ name: 'lineage', params: { dataset: String(one.dataset) } }"
-                :title="`${one.namespace} ${one.name}`"
-                >{{ lastParts(one.name) }}</RouterLink
-              >
-              <span v-else :title="`${one.namespace} ${one.name}`">{{ lastParts(one.name) }}</span>
-            </td>
-            <td>
-              <UsualMark
-                :value="one.rows"
-                :usual="one.usual_rows"
-                :say="(n) => count(Math.round(n))"
-              >
-                {{ one.rows === null ? 'rows not told' : `${count(one.rows)} rows` }}
-              </UsualMark>
-            </td>
-            <td class="mute">{{ one.bytes === null ? '' : size(one.bytes) }}</td>
-          </tr>
-        </table>
+        <RunSides v-if="sides.length" :sides="sides" @open="emit('open', $event)" />
         <p v-else class="mute">
           {{
             data.children_total
@@ -181,12 +100,6 @@ function lastParts(name: string): string {
               : 'Its events name no dataset.'
           }}
         </p>
-        <template v-for="one in sides" :key="`${one.side} ${one.name}`">
-          <p v-for="[check, column, held] in one.checks" :key="`${check} ${column}`">
-            <span class="state" :class="held ? 'good' : 'bad'">{{ held ? '✓' : '✕' }}</span>
-            {{ check }} {{ column }} <span class="mute">of {{ lastParts(one.name) }}</span>
-          </p>
-        </template>
         <p class="ways">
           <RouterLink v-if="sides.length" :to="{ name: 'road of a run', params: { run } }"
             >its road</RouterLink
@@ -201,9 +114,12 @@ function lastParts(name: string): string {
             :to="{
               name: 'lineage',
               params: { dataset: String(target) },
-              query: { at: row.started_at },
+              query: { at: row.started_at, moment: row.started_at },
             }"
             >as it was then</RouterLink
+          >
+          <RouterLink :to="{ name: 'job', params: { job: String(row.job.id) } }"
+            >the job</RouterLink
           >
           <RouterLink :to="{ name: 'runs', query: { q: `job:${row.job.name}`, span: '90 days' } }"
             >all its runs</RouterLink
@@ -294,16 +210,7 @@ function lastParts(name: string): string {
         <JsonTree :name="String(name)" :value="plan" />
       </section>
       <section v-if="events" class="wide">
-        <details v-for="(one, n) in events" :key="n">
-          <summary>
-            <b>{{ one.type }}</b> <span :title="exact(one.at)">{{ clock(one.at) }}</span>
-            <span class="mute"> {{ size(one.size) }}</span>
-            <button class="link" @click.prevent="copy(n, one.raw)">
-              {{ copied === n ? 'copied' : 'copy' }}
-            </button>
-          </summary>
-          <pre class="mono">{{ pretty(one.raw) }}</pre>
-        </details>
+        <EventList :events="events" />
       </section>
     </template>
   </div>
@@ -338,15 +245,6 @@ p {
 .trace {
   max-height: 220px;
   overflow: auto;
-}
-.sides {
-  border-collapse: collapse;
-  width: 100%;
-}
-.sides td {
-  padding: 1px 12px 1px 0;
-  vertical-align: top;
-  overflow-wrap: anywhere;
 }
 .after {
   margin: 0 4px;
@@ -389,9 +287,6 @@ dd {
   margin: 4px 0;
   white-space: pre-wrap;
   overflow-wrap: anywhere;
-}
-summary {
-  cursor: pointer;
 }
 @media (width <= 1100px) {
   .detail {

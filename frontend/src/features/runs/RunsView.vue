@@ -1,17 +1,22 @@
 <script setup lang="ts">
 import { useIntervalFn } from '@vueuse/core'
-import { computed, ref, watch } from 'vue'
+import { computed, ref, useTemplateRef } from 'vue'
 import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
-import { api, type Schemas } from '@/api/client'
+import { api } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
+import { usePages } from '@/shared/composables/usePages'
 import { useTyped } from '@/shared/composables/useTyped'
 import { count, exact, plural } from '@/shared/format/humane'
+import FacetList from '@/shared/components/FacetList.vue'
+import PictureLinks from '@/shared/components/PictureLinks.vue'
+import EventList from './EventList.vue'
+import KeptSearches from './KeptSearches.vue'
 import RunDetail from './RunDetail.vue'
+import RunNumbers from './RunNumbers.vue'
 import TimeTable from './TimeTable.vue'
-import UsualMark from './UsualMark.vue'
 import { useRunsFeed } from './useRunsFeed'
 import { SPANS, spanOf, spanWords, type Span, type SpanName } from './span'
-import { clock, shortJob, stateOf, type RunRow, took } from './words'
+import { clock, shortJob, stateOf, type RunRow } from './words'
 
 const FACETS = ['state', 'pipeline', 'who', 'wrote'] as const
 type Facet = (typeof FACETS)[number]
@@ -57,15 +62,16 @@ const { words, typed: search } = useTyped(
 
 const { data, error, loading } = useAsked(
   () => (here() ? ['runs', query.value] : null),
-  (signal) => api.runs({ ...query.value, limit: 60 }, signal),
+  (signal) => api.runs({ ...query.value, limit: 60, counted: false }, signal),
+)
+// Who looks for a run does not wait until all are counted.
+const { data: counts, error: countsError } = useAsked(
+  () => (here() ? ['run counts', query.value] : null),
+  (signal) => api.runCounts(query.value, signal),
 )
 const { data: table } = useAsked(
   () => (here() ? ['timetable', query.value] : null),
   (signal) => api.timetable(query.value, signal),
-)
-const { data: searches, reload: readSearches } = useAsked(
-  () => (here() ? ['searches'] : null),
-  (signal) => api.searches(signal),
 )
 
 // --- live: a quiet mark says that there is more; what is being read stays where it is ---
@@ -73,7 +79,7 @@ const fresh = ref(false)
 const { away } = useRunsFeed(() => (fresh.value = true))
 useIntervalFn(() => {
   // While nothing is open, the list may go on by itself.
-  if (fresh.value && here() && !opened.value.size && !extra.value.length) refresh()
+  if (fresh.value && here() && !opened.value.size && rows.value.length <= 60) refresh()
 }, 3_000)
 function refresh() {
   fresh.value = false
@@ -81,29 +87,25 @@ function refresh() {
 }
 
 // --- pages ---
-const extra = ref<RunRow[]>([])
-const cursor = ref<string | null>(null)
-watch(
-  data,
-  (page) => {
-    extra.value = []
-    cursor.value = page?.next ?? null
-  },
-  { immediate: true },
+const {
+  items: rows,
+  more: loadMore,
+  next: cursor,
+  refused,
+} = usePages<RunRow>(data, (after) => api.runs({ ...query.value, limit: 60, cursor: after }))
+
+// --- events by themselves ---
+const asEvents = computed(() => route.query.list === 'events')
+const { data: received, error: eventsError } = useAsked(
+  () => (here() && asEvents.value ? ['events', query.value] : null),
+  (signal) => api.events({ ...query.value, limit: 60 }, signal),
 )
-const refused = ref('')
-async function loadMore() {
-  if (!cursor.value) return
-  try {
-    const page = await api.runs({ ...query.value, limit: 60, cursor: cursor.value })
-    extra.value = [...extra.value, ...page.items]
-    cursor.value = page.next
-    refused.value = ''
-  } catch (reason) {
-    refused.value = reason instanceof Error ? reason.message : 'The rest could not be read.'
-  }
-}
-const rows = computed(() => [...(data.value?.items ?? []), ...extra.value])
+const {
+  items: events,
+  more: moreEvents,
+  next: eventsCursor,
+  refused: eventsRefused,
+} = usePages(received, (after) => api.events({ ...query.value, limit: 60, cursor: after }))
 
 // --- one run opens in place ---
 const opened = computed(() => new Set(list('run')))
@@ -122,6 +124,7 @@ function open(run: string) {
   )
 }
 const lit = ref<string | null>(null)
+const ledger = useTemplateRef<HTMLElement>('ledger')
 
 function toggle(facet: Facet, value: string) {
   const kept = new Set(list(facet))
@@ -137,29 +140,14 @@ function spanTo(name: SpanName) {
 }
 const anyChosen = computed(() => words.value !== '' || FACETS.some((facet) => list(facet).length))
 
-// --- searches that are kept ---
-const naming = ref<string | null>(null)
-async function keep() {
-  const name = naming.value?.trim()
-  if (!name) return
-  try {
-    const kept: Record<string, unknown> = { q: query.value.q, span: named.value ?? 'day' }
-    for (const facet of FACETS) if (list(facet).length) kept[facet] = list(facet)
-    await api.keepSearch(name, kept)
-    naming.value = null
-    refused.value = ''
-    await readSearches()
-  } catch (reason) {
-    refused.value = reason instanceof Error ? reason.message : 'The search could not be kept.'
-  }
-}
-async function letGo(id: number) {
-  await api.letSearchGo(id)
-  await readSearches()
-}
-function recall(one: Schemas['KeptSearchFact']) {
+const toKeep = computed(() => {
+  const kept: Record<string, unknown> = { q: query.value.q, span: named.value ?? 'day' }
+  for (const facet of FACETS) if (list(facet).length) kept[facet] = list(facet)
+  return kept
+})
+function recall(kept: Record<string, unknown>) {
   now.value = new Date()
-  void router.push({ query: one.query as LocationQueryRaw })
+  void router.push({ query: kept as LocationQueryRaw })
 }
 /** Where all that is found is to be had as a file. */
 function asFile(form: string): string {
@@ -170,14 +158,16 @@ function asFile(form: string): string {
 }
 /** Facets are counted of the latest runs, where there are very many. */
 function facetsOf(facet: Facet): string | undefined {
-  const page = data.value
-  if (!page || facet === 'state' || page.facets_of >= page.total) return undefined
-  return `counted of the latest ${count(page.facets_of)}`
+  const all = counts.value
+  if (!all || facet === 'state' || all.facets_of >= all.total) return undefined
+  return `counted of the latest ${count(all.facets_of)}`
 }
-function label(facet: Facet, one: Schemas['RunFacet']): string {
-  return facet === 'state'
-    ? `${stateOf(one.value).mark} ${stateOf(one.value).word}`
-    : one.label.replaceAll('.', ' / ')
+function valuesOf(facet: Facet) {
+  return (counts.value?.facets[facet] ?? []).map((one) => {
+    if (facet !== 'state') return { ...one, label: one.label.replaceAll('.', ' / ') }
+    const { mark, word, tone } = stateOf(one.value)
+    return { ...one, label: `${mark} ${word}`, tone }
+  })
 }
 </script>
 
@@ -192,9 +182,25 @@ function label(facet: Facet, one: Schemas['RunFacet']): string {
           placeholder="tidy.* failed longer:10m…"
           clearable
           aria-label="Search runs"
-          title="Words, * for anything; states; job: read: wrote: dataset: column: run: who: longer: shorter: rows:"
+          title="Words, * for anything; states; job: read: wrote: dataset: column: run: who: type: longer: shorter: rows: larger:"
           @input="search"
         />
+        <span class="lists" role="group" aria-label="Runs, or the events that they are made of">
+          <button
+            :class="{ on: !asEvents }"
+            :aria-pressed="!asEvents"
+            @click="go({ list: undefined })"
+          >
+            runs
+          </button>
+          <button
+            :class="{ on: asEvents }"
+            :aria-pressed="asEvents"
+            @click="go({ list: 'events' })"
+          >
+            events
+          </button>
+        </span>
         <span class="spans">
           <span class="mute when">{{ spanWords(span) }}</span>
           <button
@@ -211,51 +217,22 @@ function label(facet: Facet, one: Schemas['RunFacet']): string {
     </Teleport>
     <aside aria-label="Narrow down">
       <section v-for="facet in FACETS" :key="facet">
-        <template v-if="data?.facets[facet]?.length">
-          <h2 :title="facetsOf(facet)">{{ TITLES[facet] }}</h2>
-          <label v-for="one in data.facets[facet]" :key="one.value">
-            <input
-              type="checkbox"
-              :checked="list(facet).includes(one.value)"
-              @change="toggle(facet, one.value)"
-            />
-            <span :class="facet === 'state' ? ['state', stateOf(one.value).tone] : ''">{{
-              label(facet, one)
-            }}</span>
-            <small>{{ count(one.count) }}</small>
-          </label>
+        <template v-if="counts?.facets[facet]?.length">
+          <FacetList
+            :title="TITLES[facet]"
+            :hint="facetsOf(facet)"
+            :values="valuesOf(facet)"
+            :chosen="list(facet)"
+            @toggle="toggle(facet, $event)"
+          />
         </template>
       </section>
-      <section>
-        <h2>Kept searches</h2>
-        <p v-for="one in searches ?? []" :key="one.id" class="kept">
-          <button class="link" @click="recall(one)">{{ one.name }}</button>
-          <button
-            class="mute"
-            :aria-label="`Let “${one.name}” go`"
-            title="let it go"
-            @click="letGo(one.id)"
-          >
-            ×
-          </button>
-        </p>
-        <form v-if="naming !== null" @submit.prevent="keep">
-          <input
-            v-model="naming"
-            class="within"
-            aria-label="Name of the search"
-            placeholder="a name, then Enter"
-            maxlength="100"
-            @keydown.esc="naming = null"
-          />
-        </form>
-        <button v-else class="link" @click="naming = ''">keep this one</button>
-      </section>
+      <KeptSearches :query="toKeep" @recall="recall" />
     </aside>
-    <div class="ledger">
+    <div ref="ledger" class="ledger">
       <TimeTable
         :table="table"
-        :buckets="data?.buckets ?? []"
+        :buckets="counts?.buckets ?? []"
         :span="span"
         :lit="lit"
         @choose="choose"
@@ -264,8 +241,11 @@ function label(facet: Facet, one: Schemas['RunFacet']): string {
       />
       <p v-if="error" class="note state bad" role="alert">{{ error }}</p>
       <p v-if="refused" class="note state bad" role="alert">{{ refused }}</p>
+      <p v-if="countsError && countsError !== error" class="note state bad" role="alert">
+        {{ countsError }}
+      </p>
       <p v-if="!data && loading" class="note">Reading the ledger…</p>
-      <p v-else-if="data && !rows.length && !apart.length" class="note">
+      <p v-else-if="data && !asEvents && !rows.length && !apart.length" class="note">
         <template v-if="anyChosen"
           >Nothing of this kind ran in this time. Take a choice away, or look at more
           time.</template
@@ -276,7 +256,18 @@ function label(facet: Facet, one: Schemas['RunFacet']): string {
           command.</template
         >
       </p>
-      <template v-if="data && (rows.length || apart.length)">
+      <template v-if="asEvents">
+        <p v-if="eventsError ?? eventsRefused" class="note state bad" role="alert">
+          {{ eventsError ?? eventsRefused }}
+        </p>
+        <EventList :events="events" named />
+        <p class="note foot">
+          <template v-if="received && !events.length">No event of this kind in this time.</template>
+          <button v-if="eventsCursor" class="link" @click="moreEvents">show more</button>
+          <button v-if="fresh" class="link" @click="refresh">newer ones have come</button>
+        </p>
+      </template>
+      <template v-else-if="data && (rows.length || apart.length)">
         <div class="row heads">
           <span>began</span><span>job</span><span>state</span><span>took, and usually</span
           ><span>rows, and usually</span><span>code</span><span>called by</span>
@@ -308,18 +299,7 @@ function label(facet: Facet, one: Schemas['RunFacet']): string {
             <span class="state" :class="stateOf(row.state).tone"
               >{{ stateOf(row.state).mark }} {{ stateOf(row.state).word }}</span
             >
-            <UsualMark :value="row.took" :usual="row.usual_took" :say="took">
-              <span class="number">{{
-                row.took !== null
-                  ? took(row.took)
-                  : row.state === 'running'
-                    ? took((now.getTime() - new Date(row.started_at).getTime()) / 1000)
-                    : ''
-              }}</span>
-            </UsualMark>
-            <UsualMark :value="row.rows" :usual="row.usual_rows" :say="(n) => count(Math.round(n))">
-              <span class="number">{{ row.rows === null ? '' : count(row.rows) }}</span>
-            </UsualMark>
+            <RunNumbers :row="row" :now="now" />
             <span class="code"
               >{{ row.version === null ? '' : `v${row.version}`
               }}<template v-if="row.is_new">, new</template></span
@@ -331,11 +311,15 @@ function label(facet: Facet, one: Schemas['RunFacet']): string {
           <RunDetail v-if="opened.has(row.run)" :run="row.run" @open="open" />
         </div>
         <p class="note foot">
-          {{ count(rows.length) }} of {{ plural(data.total, 'run') }},
-          {{ plural(data.events, 'event') }} in this time.
+          <template v-if="counts"
+            >{{ count(rows.length) }} of {{ plural(counts.total, 'run') }},
+            {{ plural(counts.events, 'event') }} in this time.</template
+          >
+          <template v-else-if="!countsError">Counting them…</template>
           <button v-if="cursor" class="link" @click="loadMore">show more</button>
           <a :href="asFile('csv')" download>all as CSV</a>
           <a :href="asFile('ndjson')" download>JSON</a>
+          <PictureLinks :of="() => ledger" :name="`Runs, ${spanWords(span)}`" />
           <button v-if="fresh" class="link" @click="refresh">newer ones have come</button>
           <span v-if="away" class="mute">not followed at the moment</span>
         </p>
@@ -369,6 +353,11 @@ function label(facet: Facet, one: Schemas['RunFacet']): string {
   gap: 16px;
   white-space: nowrap;
 }
+.lists {
+  display: flex;
+  gap: 12px;
+}
+.lists .on,
 .spans .on {
   font-weight: 600;
 }
@@ -386,39 +375,6 @@ aside h2 {
   font-size: 11px;
   color: var(--mute);
   margin: 10px 0 3px;
-}
-label {
-  display: flex;
-  gap: 7px;
-  align-items: center;
-  padding: 2px 0;
-  cursor: pointer;
-}
-label span {
-  flex: 1;
-  min-width: 0;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-label small {
-  color: var(--mute);
-}
-input[type='checkbox'] {
-  accent-color: var(--sign);
-  margin: 0;
-}
-.kept {
-  display: flex;
-  justify-content: space-between;
-  margin: 2px 0;
-}
-.within {
-  width: 100%;
-  border: 0;
-  border-bottom: 1px solid var(--hair);
-  background: transparent;
-  padding: 2px 0;
 }
 .ledger {
   overflow: auto;
@@ -468,10 +424,6 @@ button.row:hover {
 }
 b {
   font-weight: 600;
-}
-.number {
-  display: inline-block;
-  min-width: 62px;
 }
 .code {
   font-family: var(--mono);

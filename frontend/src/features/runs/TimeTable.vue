@@ -2,9 +2,9 @@
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Schemas } from '@/api/client'
-import { exact, lasting } from '@/shared/format/humane'
+import { count, exact, lasting } from '@/shared/format/humane'
 import { spanWords, tickName, ticks, type Span } from './span'
-import { stateOf } from './words'
+import { lastParts, stateOf } from './words'
 
 const props = defineProps<{
   table: Schemas['Timetable'] | null
@@ -70,7 +70,7 @@ const named = computed(() => {
   const kept: { x: number; y: number; text: string; run: string }[] = []
   for (const line of lines.value) {
     if (line.state !== 'failed') continue
-    const text = `${line.job.split('.').slice(-2).join('.')} failed`
+    const text = `${lastParts(line.job)} failed`
     const wide = text.length * 5.6
     const left = line.x2 - 12 - wide < LEFT ? line.x2 + 10 : line.x2 - 12 - wide
     const clear = kept.every(
@@ -202,7 +202,8 @@ function drop() {
       />
     </svg>
     <p v-if="table?.left_out" class="left">
-      {{ table.left_out }} more runs are not drawn; choose a shorter time, or search.
+      {{ table.counted_all ? '' : 'More than ' }}{{ count(table.left_out) }} more runs are not
+      drawn; choose a shorter time, or search.
     </p>
   </div>
 </template>

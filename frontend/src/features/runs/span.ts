@@ -7,17 +7,19 @@ export interface Span {
 export const SPANS = ['day', 'night', 'week', '90 days'] as const
 export type SpanName = (typeof SPANS)[number]
 
-const DAY = 86_400_000
+const HOUR = 3_600_000
+const DAY = 24 * HOUR
 
 /** A span by its name: the last day, the last night (22:00 to 10:00), the last week, the last ninety days. */
 export function spanNamed(name: SpanName, now: Date): Span {
   if (name === 'week') return { since: new Date(now.getTime() - 7 * DAY), until: now }
   if (name === '90 days') return { since: new Date(now.getTime() - 90 * DAY), until: now }
   if (name === 'day') return { since: new Date(now.getTime() - DAY), until: now }
-  // From ten in the evening to ten in the morning; a night that has begun ends now.
+  // From ten in the evening to ten in the morning; one that goes on ends now. Before midnight hardly anything has
+  // run yet: until then the night is the one before.
   const since = new Date(now)
   since.setHours(22, 0, 0, 0)
-  if (since > now) since.setDate(since.getDate() - 1)
+  if (since.getTime() > now.getTime() - 2 * HOUR) since.setDate(since.getDate() - 1)
   const until = new Date(since)
   until.setDate(until.getDate() + 1)
   until.setHours(10)

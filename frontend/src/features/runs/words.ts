@@ -49,3 +49,26 @@ export function size(bytes: number): string {
   }
   return `${unit && value < 10 ? value.toFixed(1) : Math.round(value)} ${units[unit]}`
 }
+
+/** The last two parts of a name: schema and table. */
+export function lastParts(name: string): string {
+  return name.split('.').slice(-2).join('.')
+}
+
+/** What a version of a job reads and writes otherwise than the one before. */
+export function changesOfData(found: {
+  inputs_added: string[]
+  inputs_gone: string[]
+  outputs_added: string[]
+  outputs_gone: string[]
+}): string[] {
+  const told: [string, string[]][] = [
+    ['also reads', found.inputs_added],
+    ['no longer reads', found.inputs_gone],
+    ['also writes', found.outputs_added],
+    ['no longer writes', found.outputs_gone],
+  ]
+  return told
+    .filter(([, names]) => names.length)
+    .map(([words, names]) => `${words} ${names.map(lastParts).join(', ')}`)
+}
