@@ -33,7 +33,7 @@ bench: ## speed, beside real references, in one run
 
 nightly: ## random queries and scripts against PostgreSQL, other engines where they are, faults in the core (about an hour)
 	@tools/setup.sh --tests
-	@JALAN_NIGHTLY=1 JALAN_ORACLE_EXAMPLES=2000 .venv/bin/python -m pytest tests/oracle tests/core/test_robustness.py tests/store/test_fuzzed_files.py
+	@JALAN_NIGHTLY=1 JALAN_ORACLE_EXAMPLES=2000 .venv/bin/python -m pytest tests/oracle tests/core/test_robustness.py tests/core/test_graph.py tests/store/test_fuzzed_files.py tests/store/test_past.py tests/store/test_relinking.py tests/store/test_difference.py
 	@.venv/bin/python -m tools.acceptance
 	@.venv/bin/python -m tools.try_pages
 	@.venv/bin/python -m tools.mutants

@@ -9,11 +9,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import psycopg
 import pytest
 from hypothesis import settings
 from sqlalchemy import Engine
+from xdist.scheduler import LoadScopeScheduling
 
 from jalan.demo import scenario, traffic
 from jalan.demo.cluster import Cluster
@@ -30,7 +32,8 @@ from jalan.store.database import migrate, open_store
 # examples each time; `make nightly` tries new ones, and again those that have failed before.
 settings.register_profile("jalan", deadline=None, derandomize=True)
 settings.register_profile("nightly", deadline=None, print_blob=True)
-settings.load_profile("nightly" if os.environ.get("JALAN_NIGHTLY") else "jalan")
+NIGHTLY = bool(os.environ.get("JALAN_NIGHTLY"))
+settings.load_profile("nightly" if NIGHTLY else "jalan")
 
 ROOT = Path(__file__).resolve().parent.parent
 # Tests read files of their own folders and reach servers of their own, all of them on this machine.
@@ -44,6 +47,7 @@ LONGEST = (
     "web/test_fuzz.py",
     "web/test_sources_api.py",
     "web/test_bounded.py",
+    "core/test_graph.py",
     "cli/test_wrapped.py",
     "store/test_past.py",
     "web/test_kill.py",
@@ -51,13 +55,42 @@ LONGEST = (
     "store/test_reports.py",
     "oracle/test_changed_values.py",
 )
+# These share the demo, which takes a while to make: one process has them all.
+WITH_DEMO = (
+    "browser/test_change.py",
+    "browser/test_runs.py",
+    "browser/test_sources.py",
+    "browser/test_story.py",
+    "cli/test_commands.py",
+    "oracle/test_pipeline.py",
+    "store/test_difference.py",
+    "store/test_exchange.py",
+    "store/test_suspects.py",
+    "web/test_api.py",
+    "web/test_change_api.py",
+    "oracle/test_change.py",
+    "web/test_guard.py",
+)
 SMALL = 0.03  # a thirtieth of the demo's rows: every case is in it, and the pipeline runs in a second
 
 
+class _ByFile(LoadScopeScheduling):
+    """Gives the tests of a file to one process, and all files that share the demo to the same one."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        file = nodeid.partition("::")[0]
+        return "with the demo" if file.removeprefix("tests/") in WITH_DEMO else file
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> LoadScopeScheduling:
+    """Say who hands the tests out."""
+    return _ByFile(config, log)
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Put the files that take longest first."""
-    places = {str(ROOT / "tests" / name): place for place, name in enumerate(LONGEST)}
-    items.sort(key=lambda item: places.get(str(item.path), len(places)))
+    """Put those that take longest first."""
+    order = {str(ROOT / "tests" / name): place for place, name in enumerate((*WITH_DEMO, *LONGEST))}
+    items.sort(key=lambda item: order.get(str(item.path), len(order)))
 
 
 @pytest.fixture(scope="session")

@@ -13,7 +13,7 @@ import uvicorn
 from tests.browser.chrome import chrome
 from tests.browser.page import Page
 
-from jalan.demo import scenario, traffic
+from jalan.demo import pipeline, scenario, traffic
 from jalan.demo.cluster import Cluster, free_port
 from jalan.demo.nights import write_past
 from jalan.demo.report_desk import create_desk, read_content, served
@@ -62,6 +62,30 @@ def _dark(page: Page) -> None:
     page.driver.execute_script("localStorage.removeItem('jalan-theme')")
 
 
+def _difference(page: Page) -> None:
+    page.open("/lineage")
+    page.find("sailing_board", "mart.sailing_board")
+    page.one(".lane")
+    page.press("h")
+    page.click(".past ol .link", "what it changed")
+    page.one(".difference .text")
+
+
+def _job(page: Page) -> None:
+    page.open("/runs?span=90 days&q=tidy.routes done")
+    page.click("button.row", "tidy.routes")
+    page.click(".detail .ways a", "the job")
+    page.click(".calls a", "nightly.tidy")
+    page.click(".calls a", "nightly")
+    page.wait(lambda: page.texts("h1") == ["nightly ferry"])
+    page.wait(lambda: len(page.all(".job .flow a")) > 20)
+
+
+def _change(page: Page) -> None:
+    page.open("/change?sql=alter table tidy.tickets drop column fare")
+    page.one(".one.open mark")
+
+
 def _sources(page: Page) -> None:
     page.open("/sources")
     page.click(".one", "report desk")
@@ -96,13 +120,13 @@ def _catalog(page: Page) -> None:
 
 
 def _runs(page: Page) -> None:
-    page.open("/runs?span=night")
+    page.open("/runs?span=day")
     page.one(".table svg .line")
     page.one("button.row")
 
 
 def _run(page: Page) -> None:
-    page.open("/runs?span=night&q=refunds")
+    page.open("/runs?span=day&q=refunds")
     page.click("button.row", "tidy.refunds")
     page.one(".detail .message")
 
@@ -136,6 +160,9 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "run": _run,
     "suspects": _suspects,
     "road": _road,
+    "job": _job,
+    "difference": _difference,
+    "change": _change,
 }
 
 
@@ -148,6 +175,7 @@ def main() -> None:
     with scenario.connect(cluster, "postgres") as connection:
         # A store of its own, new each time: what one has tried out before is in no picture.
         connection.execute("drop database if exists jalan_pictures with (force)")
+    pipeline.mend(cluster)
     traffic.make_readers(cluster)
     traffic.ask(cluster)
     with served(create_desk(read_content(), DESK_TOKEN)) as desk:

@@ -57,6 +57,18 @@ class Page:
         assert found is not None
         return found
 
+    def read(self, css: str, text: str | None = None, attribute: str | None = None) -> str:
+        """Wait for an element and read its text or an attribute, again if the page was drawn anew meanwhile."""
+        said: list[str] = []
+
+        def look() -> bool:
+            element = self.one(css, text)
+            said[:] = [element.text if attribute is None else element.get_attribute(attribute) or ""]
+            return True
+
+        self.wait(look)
+        return said[0]
+
     def click(self, css: str, text: str | None = None) -> None:
         """Click an element when it is there."""
 

@@ -1,6 +1,7 @@
 """The story of a failed night, in a real browser: found, opened, understood."""
 
 import re
+from xml.etree import ElementTree
 
 import pytest
 from selenium.webdriver.chrome.webdriver import WebDriver
@@ -29,7 +30,7 @@ def test_a_failed_run_is_found_by_wildcard_and_time_and_its_callers_are_opened(p
     page.one("button.row")
     search(page, "nightly.tidy.re* failed")
     page.wait(lambda: page.texts("button.row .job b") == ["tidy.refunds"])
-    assert "1 of 1 run" in page.one(".foot").text
+    assert "1 of 1 run" in page.read(".foot")
     page.click("button.row", "tidy.refunds")
     detail = page.one(".detail .message")
     assert detail.text == 'column "reason_code" does not exist'
@@ -101,3 +102,110 @@ def test_a_search_is_kept_and_let_go(page: Page) -> None:
     page.wait(lambda: "q=failed" in page.driver.current_url and "span=week" in page.driver.current_url)
     page.click(".kept .mute")
     page.wait(lambda: page.texts(".kept") == [])
+
+
+def test_the_lineage_as_of_a_run_is_compared_with_now(page: Page) -> None:
+    page.open("/runs?span=90 days")
+    search(page, "mart.sailing_board done job:nightly.mart.sailing_board")
+    page.wait(lambda: set(page.texts("button.row .job b")) == {"mart.sailing_board"})
+    # The earliest of 90 nights: the board was another one then.
+    while "show more" in page.texts(".foot .link"):
+        before = len(page.all("button.row"))
+        page.click(".foot .link", "show more")
+        page.wait(lambda before=before: len(page.all("button.row")) > before)  # type: ignore[misc]
+    rows = page.all("button.row")
+    page.driver.execute_script("arguments[0].scrollIntoView()", rows[-1])
+    rows[-1].click()
+    page.click(".detail a", "as it was then")
+    page.one(".moments .moment.on")
+    page.wait(lambda: "mart.sailing_board" in page.texts(".here h3"))
+    page.click(".against button", "compare with now")
+    page.one(".difference .said", "2 links, 2 definitions came, went or changed")
+    assert [" ".join(text.split()) for text in page.texts(".difference .row .t")] == [
+        "core.sailing_revenue.gross → mart.sailing_board.revenue",
+        "core.sailing_revenue.net → mart.sailing_board.revenue",
+    ]
+    lines = page.texts(".difference .gone span, .difference .new span")
+    assert "v.net as revenue," in lines
+    assert "v.gross as revenue," in lines
+    # The code of what went is that of then.
+    page.click(".difference .row", "core.sailing_revenue.net")
+    page.wait(lambda: page.texts(".code mark.link") == ["v.net"])
+    assert serious(page) == []
+    page.click(".against button", "side by side")
+    page.wait(lambda: len(page.all(".both .here")) == 2)
+    page.wait(lambda: len(page.all(".both path.differs")) >= 2)
+    # Moments stay open until they are closed.
+    page.click(".against button", "leave")
+    assert len(page.all(".moments .moment")) == 1
+    page.click(".moments .x")
+    page.wait(lambda: not page.all(".moments"))
+    assert console_errors(page.driver) == []
+
+
+def test_what_has_happened_opens_by_key_and_says_what_it_changed(page: Page) -> None:
+    page.open("/lineage")
+    page.find("sailing_board", "mart.sailing_board")
+    page.one(".lane")
+    page.press("h")
+    page.one(".past ol li", "defined otherwise in pipelines/mart/sailing_board.sql by Revenue desk")
+    page.click(".past ol .link", "what it changed")
+    page.one(".difference .said", "2 links")
+    page.press(Keys.ESCAPE)
+    page.wait(lambda: not page.all(".difference"))
+    page.click(".past label", "runs too")
+    page.one(".past .run", "nightly.mart.sailing_board ran")
+
+
+def test_a_pipeline_shows_all_that_lies_below_it(page: Page) -> None:
+    page.open("/runs?span=90 days")
+    search(page, "tidy.routes done")
+    page.click("button.row", "tidy.routes")
+    page.click(".detail .ways a", "the job")
+    page.one("h1", "nightly.tidy.routes")
+    page.click(".calls a", "nightly.tidy")
+    page.click(".calls a", "nightly")
+    page.wait(lambda: page.texts("h1") == ["nightly ferry"])
+    page.wait(lambda: {"strait.remote.tickets"} < set(page.texts(".job .flow > :first-child a")))
+    assert not any(name.startswith("strait.tidy") for name in page.texts(".job .flow > :first-child a"))
+    assert "strait.mart.route_month" in page.texts(".job .flow > :last-child a")
+    page.click(".below a", "nightly.tidy")
+    page.one("h1", "nightly.tidy")
+    page.one(".calls a", "nightly")
+    page.one(".job ol li")
+    assert serious(page) == []
+
+
+def test_events_are_listed_by_themselves_and_read_as_received(page: Page) -> None:
+    page.open("/runs?span=week")
+    search(page, "tidy.refunds failed")
+    page.click(".lists button", "events")
+    page.wait(lambda: {"FAIL", "START"} == set(page.texts(".ledger .event b")))
+    page.click(".ledger .event .turn", "FAIL")
+    page.one(".ledger pre", '"eventType": "FAIL"')
+    assert serious(page) == []
+
+
+@pytest.mark.parametrize("form", ["SVG", "PNG"])
+def test_what_is_shown_can_be_kept_as_a_picture(page: Page, form: str) -> None:
+    page.open("/runs?span=day")
+    page.one("button.row")
+    page.driver.execute_script(
+        "const make = URL.createObjectURL; "
+        "URL.createObjectURL = blob => { window.kept = blob; return make.call(URL, blob) }"
+    )
+    page.click(".pictures button", form)
+    page.wait(lambda: page.driver.execute_script("return window.kept ? window.kept.size : 0") > 10_000)
+    read = "const done = arguments[0]; const reader = new FileReader(); reader.onload = () => done(reader.result); "
+    if form == "PNG":
+        begin = page.driver.execute_async_script(read + "reader.readAsDataURL(window.kept.slice(0, 12))")
+        assert "iVBORw0KGgo" in begin
+        return
+    picture = page.driver.execute_async_script(read + "reader.readAsText(window.kept)")
+    drawn = ElementTree.fromstring(picture).iter("{http://www.w3.org/2000/svg}text")
+    texts = ["".join(one.itertext()).strip() for one in drawn]
+    assert {"landing", "tidy", "core", "mart", "tidy.refunds"} <= set(texts)
+    assert any(text.startswith("Runs, ") for text in texts)
+    # From the first run to the last, not only what is in view.
+    shown = page.texts("button.row .job b")
+    assert all(texts.count(name) >= shown.count(name) for name in shown)

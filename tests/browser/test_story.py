@@ -61,18 +61,18 @@ def test_by_mouse_from_the_report_to_the_source_and_forward_to_all_reports(page:
     for target in CHAIN:
         page.click(".steps button", target)
         page.wait(lambda target=target: _shown_target(page) == target)
-        page.wait(lambda target=target: target.split(".")[-1] in page.one(".where").text)
+        page.wait(lambda target=target: target.split(".")[-1] in page.read(".where"))
         page.wait(lambda: bool(_marked(page)))
     page.click(".steps button", "tidy.tickets.fare")
     page.wait(lambda: _marked(page) == ["t.*"])
     page.click(".steps button", "core.sailing_revenue.gross")
     page.wait(lambda: _marked(page) == ["fare_paid"])
-    assert "group by" in page.one(".code").text
+    assert "group by" in page.read(".code")
     # The source column at the beginning of the road becomes what is here.
     page.click(".lane .row", "fare_cents")
-    page.wait(lambda: "tickets" in page.one(".here h3").text)
+    page.wait(lambda: "tickets" in page.read(".here h3"))
     page.wait(lambda: page.driver.current_url.count("field=") == 1)
-    while "public.tickets" not in page.one(".here h3").text:
+    while "public.tickets" not in page.read(".here h3"):
         page.click(".lane .row.lit", "fare_cents")
     page.click("button", "what depends on it")
     page.wait(lambda: len(page.all("[data-depends]")) > 10)
@@ -95,7 +95,7 @@ def test_by_keyboard_from_the_find_box_along_the_trail(page: Page) -> None:
     page.press("p")
     page.wait(lambda: _shown_target(page) != first)
     page.press("d")
-    page.wait(lambda: "Nothing that Jalan has read depends on" in page.one(".dock").text)
+    page.wait(lambda: "Nothing that Jalan has read depends on" in page.read(".dock"))
     page.press("e")
     page.one(".code")
     # Walk to the lane before and make its first dataset here.
@@ -103,7 +103,7 @@ def test_by_keyboard_from_the_find_box_along_the_trail(page: Page) -> None:
     page.one(".lane .at")
     page.press(Keys.ARROW_UP, Keys.ARROW_UP, Keys.ARROW_UP)
     page.press(Keys.ENTER)
-    page.wait(lambda: "mart.route_month" in page.one(".here h3").text)
+    page.wait(lambda: "mart.route_month" in page.read(".here h3"))
     page.press(Keys.ARROW_DOWN, Keys.ARROW_DOWN, "t")
     page.wait(lambda: "field=" in page.driver.current_url)
     page.press(Keys.ESCAPE)
@@ -170,7 +170,7 @@ def test_the_catalog_narrows_down_and_keeps_its_state(page: Page) -> None:
 
 def test_what_is_not_there_is_said_so(page: Page) -> None:
     page.open("/lineage/999999")
-    assert "there is no dataset 999999" in page.one("[role=alert]").text
+    assert "there is no dataset 999999" in page.read("[role=alert]")
     page.open("/nowhere")
     page.one("h1", "There is no page here")
 
@@ -213,10 +213,10 @@ def test_the_part_that_is_shown_is_handed_on(page: Page) -> None:
     page.find("mart.sailing_board", "mart.sailing_board")
     page.one(".lane")
     page.click(".bar button", "export")
-    link = page.one(".export a", "CSV").get_attribute("href")
+    link = page.read(".export a", "CSV", "href")
     page.click(".export label", "the whole graph")
-    page.wait(lambda: page.one(".export a", "CSV").get_attribute("href") != link)
-    whole = page.one(".export a", "CSV").get_attribute("href")
+    page.wait(lambda: page.read(".export a", "CSV", "href") != link)
+    whole = page.read(".export a", "CSV", "href")
     count = "return fetch(arguments[0]).then(a => a.text()).then(t => t.split('\\n').length)"
     some, every = (page.driver.execute_script(count, address) for address in (link, whole))
     assert 20 < some < every

@@ -1,0 +1,78 @@
+"""What breaks if this is changed, in a real browser: from a column of the lineage to the code that fails."""
+
+import pytest
+from selenium.webdriver.chrome.webdriver import WebDriver
+from selenium.webdriver.common.keys import Keys
+
+from jalan.demo.scenario import REPOSITORY
+from tests.browser.chrome import console_errors, resize
+from tests.browser.page import Page
+from tests.browser.test_story import serious
+
+
+@pytest.fixture
+def page(browser: WebDriver, address: str) -> Page:
+    resize(browser, 1280, 800)
+    return Page(browser, address)
+
+
+def test_a_column_is_dropped_from_its_row_and_the_ledger_is_read(page: Page) -> None:
+    page.open("/lineage")
+    page.find("tidy.tickets", "tidy.tickets")
+    page.click(".here .row", "discount")
+    page.click(".here a", "what breaks if")
+    sql = "alter table tidy.tickets drop column discount"
+    page.wait(lambda: page.read("textarea", attribute="value") == sql)
+    page.one(".figures", "2 break")
+    assert page.texts(".one mark")[0] == "t.discount"
+    assert set(page.texts(".one.open b")) == {
+        "pipelines/core/ticket_facts.sql",
+        "pipelines/tidy/tickets.sql",
+    }
+    assert serious(page) == []
+    # Whom it concerns, and from there to the report on the lineage.
+    page.click(".by button", "person")
+    page.one(".group h3", "Revenue data")
+    page.one(".within").send_keys("mart.route_month")
+    page.wait(lambda: all("mart.route_month" in one for one in page.texts(".one")) and page.all(".one"))
+    page.click(".one a", "mart.route_month")
+    page.wait(lambda: page.texts(".here h3") == ["mart.route_month"])
+    assert console_errors(page.driver) == []
+
+
+def test_what_is_written_is_asked_as_one_writes(page: Page) -> None:
+    page.open("/change")
+    field = page.one("textarea")
+    field.send_keys("drop view mart.seat_yie")
+    page.wait(lambda: "does not exist" in " ".join(page.texts(".refused")))
+    field.send_keys("ld")
+    # It is made anew each night.
+    page.one(".good", "Nothing breaks")
+    assert "sql=drop" in page.driver.current_url
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("alter table tidy.tickets alter column fare type text")
+    page.one("[role=alert]", "simulated so far")
+    assert serious(page) == []
+
+
+def test_an_edited_view_says_what_it_makes_otherwise_and_who_is_concerned(page: Page) -> None:
+    view = (REPOSITORY / "pipelines" / "tidy" / "routes.sql").read_text().partition(";")[0]
+    page.open("/change")
+    page.one("textarea").send_keys(view.replace("\n", " ").replace("as distance_km", "+ 1 as distance_km"))
+    page.one(".edit", "Other values in distance_km")
+    assert page.texts(".edit del") == ["r.distance_nm * 1.852"]
+    assert page.texts(".edit ins") == ["r.distance_nm * 1.852 + 1"]
+    assert page.texts(".one .reason b") == ["distance_km"]
+    assert serious(page) == []
+
+
+def test_what_stops_is_found_by_words_and_leaves_things_stale(page: Page) -> None:
+    page.open("/change")
+    page.one(".proposal input").send_keys("tidy tick")
+    page.click(".proposal li button", "pipelines/tidy/tickets.sql")
+    page.wait(lambda: "stop=" in page.driver.current_url)
+    page.wait(lambda: any("goes stale" in one for one in page.texts(".one .state")))
+    page.wait(lambda: "tidy.tickets" in page.texts(".one .subject a"))
+    assert serious(page) == []
+    page.click(".proposal .one button", "take back")
+    page.wait(lambda: page.texts(".ledger .one") == [])
