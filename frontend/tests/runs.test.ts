@@ -67,6 +67,7 @@ const facts: Schemas['RunFacts'] = {
   job_type: 'BATCH, TASK',
   description: '',
   owner: 'Ticketing',
+  tags: ['tier: gold'],
   place: 'tidy/refunds.sql',
   revision: 'a1b2c3d4e5f6',
   code: 'select 1',
@@ -84,6 +85,9 @@ const facts: Schemas['RunFacts'] = {
       bytes: null,
       version: '',
       pattern: [],
+      subset: "port = 'north quay'",
+      measures: { fare: { null: 3, sum: 8140.5 } },
+      measured: 120,
       checks: [['not_null', 'reason_code', false]],
       writer: '01950000-0000-7000-8000-000000010009',
       writer_state: 'done',
@@ -245,13 +249,19 @@ it('a run opens in place and says what it said, what changed, what it read and w
     'landing.refunds',
     '8\u202f140 rows',
     '✕ not_null reason_code',
+    "where port = 'north quay'",
+    '120 columns of landing.refunds measured (the first 1)',
+    'null 3',
+    'tier: gold',
     'core.ticket_facts',
     'and 3 more',
     'SAILING_DAY',
   )
   const button = (words: string) =>
     screen.findAll('.detail button').find((one) => one.text() === words)
-  expect(screen.find('.detail details').text()).toContain('Filter fog')
+  expect(screen.findAll('.detail .wide details')[0]?.text()).toContain('Filter fog')
+  await button('see it')?.trigger('click')
+  expect(screen.findAll('.detail .wide pre').map((one) => one.text())).toContain('select 1')
   await button('see both texts')?.trigger('click')
   expect(screen.find('.texts').text()).toContain('select reason_code')
   await button('2 events as received')?.trigger('click')

@@ -57,9 +57,7 @@ def test_a_run_is_watched_to_its_end(page: Page) -> None:
     # Only the last ones are listed: the newest is known by when it began, to the second.
     before = page.read(".detail tr td[title]", attribute="title")
     page.click(".act", "Ingest now")
-    page.wait(
-        lambda: page.read(".detail tr td[title]", attribute="title") != before and page.all(".act.main")
-    )
+    page.wait(lambda: page.read(".detail tr td[title]", attribute="title") != before and page.all(".act.main"))
     page.wait(lambda: "no change" in page.texts(".detail td.what")[0])
 
 

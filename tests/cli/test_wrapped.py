@@ -17,7 +17,7 @@ from typer.testing import CliRunner
 from jalan.cli.main import app
 from jalan.service.runs.worker import work_through
 from tests.events import night, send
-from tests.web.test_events import serving
+from tests.web.serving import serving
 
 
 def jalan(*arguments: str, spool: Path, to: str) -> subprocess.CompletedProcess[bytes]:

@@ -3,18 +3,14 @@
 import asyncio
 import gzip
 import json
-import socket
-import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import Any
 
 import httpx
 import psycopg
 import pytest
-import uvicorn
 from openlineage.client import OpenLineageClient
 from openlineage.client.event_v2 import InputDataset, Job, OutputDataset, Run, RunEvent, RunState
 from openlineage.client.facet_v2 import (
@@ -37,26 +33,8 @@ from sqlalchemy import Engine, text
 
 from jalan.service.runs.apply import apply_waiting
 from jalan.service.runs.intake import Intake
-from jalan.web.app import create_app
 from tests.events import SERVER, dataset, event, run_id, send
-
-
-@contextmanager
-def serving(engine: Engine) -> Iterator[str]:
-    """The application over real HTTP; yields its address."""
-    with socket.socket() as listener:
-        listener.bind(("127.0.0.1", 0))
-        config = uvicorn.Config(create_app(engine), log_level="critical", timeout_graceful_shutdown=1)
-        server = uvicorn.Server(config)
-        thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]})
-        thread.start()
-        while not server.started:
-            time.sleep(0.01)
-        try:
-            yield f"http://127.0.0.1:{listener.getsockname()[1]}"
-        finally:
-            server.should_exit = True
-            thread.join()
+from tests.web.serving import serving
 
 
 @pytest.fixture

@@ -2296,6 +2296,8 @@ export interface components {
             owner: string;
             /** Job Type */
             job_type: string;
+            /** Tags */
+            tags: string[];
             /** Schedule */
             schedule: string | null;
             /** Versions */
@@ -2943,6 +2945,8 @@ export interface components {
             description: string;
             /** Owner */
             owner: string;
+            /** Tags */
+            tags: string[];
             /** Place */
             place: string;
             /** Revision */
@@ -3051,7 +3055,8 @@ export interface components {
         /**
          * SideFact
          * @description A dataset that a run has read or written. writer: the run that had written what it read, where known;
-         *     pattern: by which it was chosen.
+         *     pattern: by which it was chosen; subset: which of its rows. measures: what was measured of its first columns;
+         *     measured: of how many.
          */
         SideFact: {
             /** Dataset */
@@ -3074,12 +3079,22 @@ export interface components {
             version: string;
             /** Pattern */
             pattern: string[];
+            /** Subset */
+            subset: string;
             /** Checks */
             checks: [
                 string,
                 string,
                 boolean
             ][];
+            /** Measures */
+            measures: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+            /** Measured */
+            measured: number;
             /** Writer */
             writer: string | null;
             /** Writer State */

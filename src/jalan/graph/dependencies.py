@@ -29,7 +29,7 @@ from jalan.graph.columns import (
 from jalan.graph.index import Part, Rows, edges_at, neighbours
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Nodes:
     """Datasets and fields, and which are read as others.
 
@@ -44,6 +44,12 @@ class Nodes:
     canonical_dataset: Ints
     canonical_field: Ints
     joined: Joined
+
+    @cached_property
+    def aliases(self) -> Ints:
+        """The datasets that are read as others, their positions in ascending order."""
+        own = np.arange(len(self.canonical_dataset), dtype=np.int32)
+        return np.flatnonzero(self.canonical_dataset != own).astype(np.int32)
 
 
 def nodes_of(datasets: DatasetColumns, fields: FieldColumns, joined: Joined) -> Nodes:
@@ -111,6 +117,12 @@ class Dependencies:
         if position < 0 or not self._was_there(int(self.nodes.datasets.since[position])):
             return -1
         return int(self.nodes.canonical_dataset[position])
+
+    def read_as(self, positions: Ints) -> Ints:
+        """Return the positions of the other datasets that are read as some."""
+        aliases = self.nodes.aliases
+        found: Ints = aliases[np.isin(self.nodes.canonical_dataset[aliases], positions)]
+        return found
 
     def field_position(self, id_: int) -> int:
         """Return the position of a field by its id, or of the one that it is read as; -1 where there is none."""

@@ -13,6 +13,16 @@ from uuid import UUID
 from jalan.runs.events import read_time
 from jalan.runs.fold import Facets, Name, RunFold, Side
 
+_COMPARISONS = {
+    "EQUAL": "=",
+    "GREATER_THAN": ">",
+    "GREATER_EQUAL_THAN": ">=",
+    "LESS_THAN": "<",
+    "LESS_EQUAL_THAN": "<=",
+}
+_DEEPEST_CONDITION = 20
+_LARGEST = 1e300
+_MEASURES = {"nullCount": "null", "distinctCount": "distinct"}
 _WHO = ("user", "triggered_by", "USER", "LOGNAME")
 
 
@@ -35,6 +45,16 @@ class Code:
     dialect: str
     place: str
     revision: str
+
+
+@dataclass(frozen=True, slots=True)
+class AboutJob:
+    """What is told of a job. owner: all of its owners; type: processing type, integration and type of job."""
+
+    description: str
+    owner: str
+    type: str
+    tags: list[str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,10 +140,21 @@ def plans(run: RunFold) -> dict[str, Any]:
     return {name: facet for name, (_, facet) in sorted(run.facets.items()) if "plan" in name.lower()}
 
 
-def job_type(run: RunFold) -> tuple[str, str, str]:
-    """Return processing type, integration and type of a run's job."""
-    facet = run.job_facet("jobType")
-    return _text(facet.get("processingType")), _text(facet.get("integration")), _text(facet.get("jobType"))
+def about_job(facets: Facets) -> AboutJob:
+    """Return what a job's facets tell of it."""
+    told = {name: facet for name, (_, facet) in facets.items()}
+    kind = _dict(told.get("jobType"))
+    return AboutJob(
+        _text(_dict(told.get("documentation")).get("description")),
+        ", ".join(filter(None, (_text(one.get("name")) for one in _listed(told.get("ownership"), "owners")))),
+        ", ".join(filter(None, (_text(kind.get(key)) for key in ("processingType", "integration", "jobType")))),
+        _tag_words(told.get("tags")),
+    )
+
+
+def streams(run: RunFold) -> bool:
+    """Return whether a run's job goes on and on."""
+    return _text(run.job_facet("jobType").get("processingType")).upper() == "STREAMING"
 
 
 def amount(side: Side, is_output: bool) -> Amount:
@@ -157,12 +188,70 @@ def dataset_version(side: Side) -> str:
 
 def pattern(side: Side) -> list[str]:
     """Return the patterns or places by which a dataset was chosen (of a subset by location)."""
+    condition = _subset(side)
+    listed = condition.get("locations") if condition.get("type") == "location" else None
+    return [one for one in listed if isinstance(one, str)] if isinstance(listed, list) else []
+
+
+def subset(side: Side) -> str:
+    """Return which rows of a dataset were chosen, in words; empty where all were, or by location."""
+    return "" if pattern(side) else _condition(_subset(side), _DEEPEST_CONDITION)
+
+
+def _subset(side: Side) -> dict[str, Any]:
     for facet in ("subset", "inputSubset", "outputSubset"):
         for key in ("inputCondition", "outputCondition"):
-            condition = _dict(side.own.get(facet, (None, {}))[1].get(key))
-            if condition.get("type") == "location" and isinstance(condition.get("locations"), list):
-                return [one for one in condition["locations"] if isinstance(one, str)]
-    return []
+            if condition := _dict(side.own.get(facet, (None, {}))[1].get(key)):
+                return condition
+    return {}
+
+
+def _condition(told: dict[str, Any], depth: int) -> str:
+    match told.get("type"):
+        case "location":
+            listed = told.get("locations")
+            return "at " + ", ".join(map(_text, listed)) if isinstance(listed, list) else ""
+        case "partition":
+            return " or ".join(filter(None, map(_partition, _listed(told, "partitions"))))
+        case "compare":
+            word = _COMPARISONS.get(_text(told.get("comparison")), _text(told.get("comparison")))
+            return f"{_compared(told.get('left'))} {word} {_compared(told.get('right'))}"
+        case "binary" if depth:
+            parts = [_condition(_dict(told.get(key)), depth - 1) for key in ("left", "right")]
+            return "(" + f" {_text(told.get('operator')).lower() or 'and'} ".join(filter(None, parts)) + ")"
+        case _:
+            return "only a part of it" if told else ""
+
+
+def _partition(told: dict[str, Any]) -> str:
+    pairs = [f"{name} = {value}" for name, value in _dict(told.get("dimensions")).items()]
+    return " and ".join(pairs) or _text(told.get("identifier"))
+
+
+def _compared(told: Any) -> str:
+    one = _dict(told)
+    return _text(one.get("field")) or f"'{_text(one.get('value'))}'"
+
+
+def measures(side: Side) -> dict[str, dict[str, float]]:
+    """Return what was measured of the columns of a dataset (rows that are null, values that differ, sum, …)."""
+    facet: dict[str, Any] = {}
+    for facets in (side.own, side.facets):
+        facet = facet or facets.get("dataQualityMetrics", (None, {}))[1]
+    return {
+        column: numbers
+        for column, told in _dict(_dict(facet).get("columnMetrics")).items()
+        if (numbers := {_MEASURES.get(name, name): value for name, value in _numbers(_dict(told))})
+    }
+
+
+def _numbers(told: dict[str, Any]) -> list[tuple[str, float]]:
+    whole = {**told, **{f"quantile {part}": value for part, value in _dict(told.get("quantiles")).items()}}
+    return [(name, float(value)) for name, value in whole.items() if _is_number(value)]
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < _LARGEST
 
 
 def dataset_details(facets: Facets) -> dict[str, Any]:
@@ -170,10 +259,6 @@ def dataset_details(facets: Facets) -> dict[str, Any]:
     tags, its version, what last befell it."""
     told = {name: facet for name, (_, facet) in facets.items()}
     storage, listed, origin = (_dict(told.get(name)) for name in ("storage", "catalog", "dataSource"))
-    tags = [
-        ": ".join(filter(None, (_text(one.get("key")), _text(one.get("value")), _text(one.get("field")))))
-        for one in _listed(told.get("tags"), "tags")
-    ]
     above = [
         " ".join(filter(None, (_text(one.get("type")).lower(), _text(one.get("name")))))
         for one in _listed(told.get("hierarchy"), "hierarchy")
@@ -183,7 +268,7 @@ def dataset_details(facets: Facets) -> dict[str, Any]:
         "catalog": [listed.get("framework"), listed.get("type"), listed.get("name"), listed.get("warehouseUri")],
         "data source": [origin.get("name"), origin.get("uri")],
         "lies in": above,
-        "tags": tags,
+        "tags": _tag_words(told.get("tags")),
         "version": [_dict(told.get("version")).get("datasetVersion")],
         "last": [_text(_dict(told.get("lifecycleStateChange")).get("lifecycleStateChange")).lower()],
     }
@@ -193,6 +278,14 @@ def dataset_details(facets: Facets) -> dict[str, Any]:
 def _listed(facet: Any, name: str) -> list[dict[str, Any]]:
     listed = _dict(facet).get(name)
     return [one for one in listed if isinstance(one, dict)] if isinstance(listed, list) else []
+
+
+def _tag_words(facet: Any) -> list[str]:
+    """Tags with their values, and the column where they are of one."""
+    return [
+        ": ".join(filter(None, (_text(one.get("key")), _text(one.get("value")), _text(one.get("field")))))
+        for one in _listed(facet, "tags")
+    ]
 
 
 def _tags(run: RunFold) -> dict[str, str]:

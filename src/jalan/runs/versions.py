@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from hashlib import blake2b
 
-from jalan.runs.facets import Code, code, job_type
+from jalan.runs.facets import Code, code, streams
 from jalan.runs.fold import DONE, RUNNING, Name, RunFold
 
 
@@ -53,8 +53,8 @@ def version(run: RunFold) -> Version | None:
     have read and written less than it would have. What says under way what it reads and writes is taken at its
     word; what streams may never end."""
     under_way = run.type is not None and run.type[3] == "RUNNING" and bool(run.inputs and run.outputs)
-    streams = run.state == RUNNING and job_type(run)[0].upper() == "STREAMING"
-    if run.state != DONE and not streams and not under_way:
+    goes_on = run.state == RUNNING and streams(run)
+    if run.state != DONE and not goes_on and not under_way:
         return None
     digest, inputs, outputs = code_digest(run), tuple(sorted(run.inputs)), tuple(sorted(run.outputs))
     whole = _word((digest, *("\x1e".join(name) for name in inputs), "\x1d", *("\x1e".join(n) for n in outputs)))

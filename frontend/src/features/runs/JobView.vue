@@ -38,12 +38,13 @@ function lineage(query: Record<string, string | string[]>) {
 const opened = ref<number | null>(null)
 const below = computed(() => (whole.value?.jobs ?? []).filter((one) => one.depth > 0))
 const told = computed(() => {
-  const { description, owner, job_type: kind, schedule } = facts.value ?? {}
+  const { description, owner, job_type: kind, schedule, tags } = facts.value ?? {}
   return Object.entries({
     'what it is': description,
     owner,
     kind: kind?.toLowerCase(),
     schedule,
+    tags: tags?.join(', '),
   }).filter(([, value]) => value)
 })
 function changed(version: Schemas['JobVersionFact']): string {

@@ -18,6 +18,7 @@ const { data, error } = useAsked(
 const showTexts = ref(false)
 const showTree = ref(false)
 const showTrace = ref(false)
+const showCode = ref(false)
 const events = ref<Schemas['EventsPage']['items'] | null>(null)
 const eventsNext = ref<string | null>(null)
 const refused = ref('')
@@ -36,6 +37,17 @@ async function loadEvents() {
     refused.value = reason instanceof Error ? reason.message : 'The events could not be read.'
   }
 }
+const told = computed(() => {
+  const facts = data.value
+  return Object.entries({
+    'what it is': facts?.description,
+    owner: facts?.owner,
+    tags: facts?.tags.join(', '),
+    kind: [facts?.job_type, facts?.engine].filter(Boolean).join(', '),
+    'meant for': facts?.nominal_at ? clock(facts.nominal_at) : '',
+    query: facts?.query,
+  }).filter(([, value]) => value)
+})
 const row = computed(() => data.value?.row ?? null)
 const sides = computed(() => (data.value?.sides ?? []) as Schemas['SideFact'][])
 const target = computed(
@@ -167,17 +179,18 @@ const changed = computed(() => (data.value?.changes ? changesOfData(data.value.c
             <dt>{{ name }}</dt>
             <dd class="mono">{{ value }}</dd>
           </template>
-          <template v-if="data.owner">
-            <dt>owner</dt>
-            <dd>{{ data.owner }}</dd>
+          <template v-for="[name, value] in told" :key="name">
+            <dt>{{ name }}</dt>
+            <dd>{{ value }}</dd>
           </template>
-          <template v-if="data.place">
+          <template v-if="data.place || data.code">
             <dt>code</dt>
-            <dd class="mono">{{ data.place }} {{ data.revision.slice(0, 10) }}</dd>
-          </template>
-          <template v-if="data.engine || data.job_type">
-            <dt>kind</dt>
-            <dd>{{ [data.job_type, data.engine].filter(Boolean).join(', ') }}</dd>
+            <dd class="mono">
+              {{ data.place }} {{ data.revision.slice(0, 10) }}
+              <button v-if="data.code" class="link" @click="showCode = !showCode">
+                {{ showCode ? 'hide it' : 'see it' }}
+              </button>
+            </dd>
           </template>
           <dt>run</dt>
           <dd class="mono id">{{ run }}</dd>
@@ -205,6 +218,10 @@ const changed = computed(() => (data.value?.changes ? changesOfData(data.value.c
           <h3>In this run</h3>
           <pre class="mono">{{ data.changes.after }}</pre>
         </div>
+      </section>
+      <section v-if="showCode && data.code" class="wide">
+        <h3>Its code, as this run told it</h3>
+        <pre class="mono">{{ data.code }}</pre>
       </section>
       <section v-for="(plan, name) in data.plans" :key="name" class="wide">
         <JsonTree :name="String(name)" :value="plan" />

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '@/api/client'
-import { count } from '@/shared/format/humane'
+import { count, plural } from '@/shared/format/humane'
 import UsualMark from './UsualMark.vue'
 import { clock, lastParts, size, stateOf } from './words'
 
@@ -10,6 +10,9 @@ defineEmits<{ open: [run: string] }>()
 function amount(one: Schemas['SideFact']): string {
   if (one.rows !== null) return `${count(one.rows)} rows`
   return one.side === 'out' ? 'rows not told' : ''
+}
+function number(value: number): string {
+  return value.toLocaleString('en', { maximumFractionDigits: 3 })
 }
 </script>
 
@@ -25,6 +28,7 @@ function amount(one: Schemas['SideFact']): string {
         >
         <template v-else>{{ lastParts(one.name) }}</template>
         <small v-if="one.pattern.length" class="mute"> by {{ one.pattern.join(', ') }}</small>
+        <small v-if="one.subset" class="mute"> where {{ one.subset }}</small>
       </td>
       <td>
         <UsualMark :value="one.rows" :usual="one.usual_rows" :say="(n) => count(Math.round(n))">
@@ -49,6 +53,20 @@ function amount(one: Schemas['SideFact']): string {
       <span class="state" :class="held ? 'good' : 'bad'">{{ held ? '✓' : '✕' }}</span>
       {{ check }} {{ column }} <span class="mute">of {{ lastParts(one.name) }}</span>
     </p>
+    <details v-if="one.measured">
+      <summary>
+        {{ plural(one.measured, 'column') }} of {{ lastParts(one.name) }} measured
+        <span v-if="one.measured > Object.keys(one.measures).length" class="mute"
+          >(the first {{ Object.keys(one.measures).length }})</span
+        >
+      </summary>
+      <p v-for="(numbers, column) in one.measures" :key="column">
+        <span class="mono">{{ column }}</span>
+        <span v-for="(value, name) in numbers" :key="name" class="measure"
+          ><span class="mute">{{ name }}</span> {{ number(value) }}</span
+        >
+      </p>
+    </details>
   </template>
 </template>
 
@@ -64,5 +82,9 @@ td {
 }
 p {
   margin: 0 0 2px;
+}
+.measure {
+  margin-left: 12px;
+  white-space: nowrap;
 }
 </style>

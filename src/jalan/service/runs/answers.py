@@ -116,7 +116,8 @@ class Timetable(BaseModel):
 
 class SideFact(BaseModel):
     """A dataset that a run has read or written. writer: the run that had written what it read, where known;
-    pattern: by which it was chosen."""
+    pattern: by which it was chosen; subset: which of its rows. measures: what was measured of its first columns;
+    measured: of how many."""
 
     dataset: int | None
     namespace: str
@@ -127,7 +128,10 @@ class SideFact(BaseModel):
     bytes: int | None
     version: str
     pattern: list[str]
+    subset: str
     checks: list[tuple[str, str, bool]]
+    measures: dict[str, dict[str, float]]
+    measured: int
     writer: UUID | None
     writer_state: str | None
     written_at: datetime | None
@@ -174,6 +178,7 @@ class RunFacts(BaseModel):
     job_type: str
     description: str
     owner: str
+    tags: list[str]
     place: str
     revision: str
     code: str
@@ -263,6 +268,7 @@ class JobFacts(BaseModel):
     description: str
     owner: str
     job_type: str
+    tags: list[str]
     schedule: str | None
     versions: list[JobVersionFact]
     versions_total: int

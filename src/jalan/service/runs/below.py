@@ -12,6 +12,7 @@ from jalan.service.errors import NotFound
 from jalan.service.runs.answers import FlowFact, JobBelow, JobLineage
 from jalan.service.runs.job_versions import sides, versions_of
 from jalan.service.runs.jobs import flows_of_code, job_brief, last_runs
+from jalan.service.runs.same_data import read_as
 from jalan.store.among import is_among
 from jalan.store.schema import Dataset, DatasetName, Job, System
 
@@ -46,13 +47,18 @@ def job_lineage(context: Context, job_id: int) -> JobLineage:
         raise NotFound(f"there is no job {job_id}")
     depth, caller, cut = _below(session, job_id)
     reads, writes = _sides(session, set(depth))
+    names = {name for side in (reads, writes) for several in side.values() for name in several}
+    known = _known(session, names)
+    same = _same(context, known)
+    for side in (reads, writes):
+        for one, several in side.items():
+            side[one] = {same.get(name, name) for name in several}
     order = _as_tree(job_id, caller)
     rows = {row.id: row for row in session.scalars(select(Job).where(is_among(Job.id, order[:_SHOWN])))}
     last = last_runs(session, order[:_SHOWN])
     readers = Counter(name for names in reads.values() for name in names)
     written = sorted({name for names in writes.values() for name in names})
     outside = sorted(readers.keys() - set(written))
-    known = _known(session, {*outside[:_SHOWN], *written[:_SHOWN]})
     return JobLineage(
         job=job_brief(top),
         jobs=[
@@ -142,6 +148,15 @@ def _names(session: Session, ids: set[int]) -> dict[int, Name]:
     )
     found.update({id_: (namespace, name) for id_, namespace, name in session.execute(spoken) if id_ is not None})
     return found
+
+
+def _same(context: Context, known: dict[Name, int]) -> dict[Name, Name]:
+    """One name for all names of a dataset: the first in the order of letters."""
+    meant = read_as(context, known.values())
+    first: dict[int, Name] = {}
+    for name in sorted(known):
+        first.setdefault(meant[known[name]], name)
+    return {name: first[meant[id_]] for name, id_ in known.items()}
 
 
 def _known(session: Session, names: set[Name]) -> dict[Name, int]:

@@ -9,19 +9,20 @@ from sqlalchemy import Select, func, select
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased
 
+from jalan.runs import facets
 from jalan.runs.order import upstream_order
 from jalan.runs.versions import changes
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
 from jalan.service.runs.answers import CallFact, JobBrief, JobFacts, JobVersionFact, OrderFact, StepFact
 from jalan.service.runs.job_versions import sides, versions_of
+from jalan.service.runs.same_data import read_as
 from jalan.store.among import is_among
 from jalan.store.schema import DatasetName, Definition, Field, Job, Link, Run, RunDataset
 
 _VERSIONS = 50
 _CALLS = 50
 _STEPS = 2_000
-_TYPE = ("processingType", "integration", "jobType")
 
 
 def job_facts(context: Context, job_id: int) -> JobFacts:
@@ -30,8 +31,7 @@ def job_facts(context: Context, job_id: int) -> JobFacts:
     job = session.get(Job, job_id)
     if job is None:
         raise NotFound(f"there is no job {job_id}")
-    told = {name: facet for name, (_, facet) in job.facets.items()}
-    kind = told.get("jobType") or {}
+    about = facets.about_job(job.facets)
     written = (
         select(DatasetName.dataset_id)
         .join(RunDataset, RunDataset.name_id == DatasetName.id)
@@ -43,9 +43,10 @@ def job_facts(context: Context, job_id: int) -> JobFacts:
     versions, total = job_versions(session, job_id)
     return JobFacts(
         job=job_brief(job),
-        description=str((told.get("documentation") or {}).get("description") or ""),
-        owner=job.owner or "",
-        job_type=", ".join(str(kind[key]) for key in ("processingType", "integration", "jobType") if kind.get(key)),
+        description=about.description,
+        owner=about.owner or job.owner or "",
+        job_type=about.type,
+        tags=about.tags,
         schedule=job.schedule,
         versions=versions,
         versions_total=total,
@@ -115,7 +116,7 @@ def order_for(context: Context, dataset_id: int) -> OrderFact:
     hops = view.pairs.hops(position, False)
     met = np.flatnonzero(hops >= 0).astype(np.int32)
     ids = [view.dataset_id(at) for at in met.tolist()]
-    writers, reads = flows(session, ids)
+    writers, reads = flows(context, ids)
     found = upstream_order(view.dataset_id(position), writers, reads)
     jobs = {job.id: job for job in session.scalars(select(Job).where(is_among(Job.id, found.jobs[:_STEPS])))}
     last = last_runs(session, found.jobs[:_STEPS])
@@ -141,22 +142,24 @@ def order_for(context: Context, dataset_id: int) -> OrderFact:
     return OrderFact(dataset=info.id, name=info.title, steps=steps, circles=found.circles, origins=origins[:_STEPS])
 
 
-def flows(session: Session, ids: list[int]) -> tuple[dict[int, list[int]], dict[int, list[int]]]:
+def flows(context: Context, ids: list[int]) -> tuple[dict[int, list[int]], dict[int, list[int]]]:
     """Which jobs write datasets, and which of these each of the jobs reads: by definitions that hold, and by what
-    runs have told."""
+    runs have told. Each dataset by the id of the one which it is read as."""
+    session, meant = context.session, read_as(context, ids)
     of_code = select(Definition.job_id, Link.target_dataset_id).select_from(Link).join(Definition)
     writers = _pairs(
         session,
-        of_code.where(is_among(Link.target_dataset_id, ids), Link.valid_to.is_(None)),
-        _of_runs("out").where(is_among(DatasetName.dataset_id, ids)),
+        of_code.where(is_among(Link.target_dataset_id, list(meant)), Link.valid_to.is_(None)),
+        _of_runs("out").where(is_among(DatasetName.dataset_id, list(meant))),
     )
     jobs = sorted({job for job, _ in writers})
     reads = flows_of_code(session, jobs, "in") | _pairs(session, _of_runs("in").where(is_among(Run.job_id, jobs)))
     by_dataset: dict[int, list[int]] = {}
-    for job, dataset in sorted(writers):
+    for job, dataset in sorted({(job, meant[dataset]) for job, dataset in writers}):
         by_dataset.setdefault(dataset, []).append(job)
     by_job: dict[int, list[int]] = {}
-    for job, dataset in sorted(reads):
+    meant |= read_as(context, {dataset for _, dataset in reads})
+    for job, dataset in sorted({(job, meant[dataset]) for job, dataset in reads}):
         by_job.setdefault(job, []).append(dataset)
     return by_dataset, by_job
 

@@ -44,7 +44,7 @@ def runs(context: Context, search: Search, limit: int, cursor: str | None, count
     """
     session = context.session
     since, until = period(session, search)
-    conditions = found_by(session, search, since, until)
+    conditions = found_by(context, search, since, until)
     query = rows_query().where(*conditions).order_by(Run.started_at.desc(), Run.id.desc())
     if cursor is not None:
         query = query.where(
@@ -68,7 +68,7 @@ def run_counts(context: Context, search: Search) -> RunCounts:
     """Count the runs that are found. Raises Invalid. Cost: the runs of the time that is looked at."""
     session = context.session
     since, until = period(session, search)
-    return _counted(session, found_by(session, search, since, until), since, until)
+    return _counted(session, found_by(context, search, since, until), since, until)
 
 
 def every_run(context: Context, search: Search, form: StreamForm) -> Iterator[bytes]:
@@ -76,7 +76,7 @@ def every_run(context: Context, search: Search, form: StreamForm) -> Iterator[by
     session = context.session
     since, until = period(session, search)
     query = (
-        rows_query().where(*found_by(session, search, since, until)).order_by(Run.started_at.desc(), Run.id.desc())
+        rows_query().where(*found_by(context, search, since, until)).order_by(Run.started_at.desc(), Run.id.desc())
     )
     return _all(context, query, form)
 

@@ -26,11 +26,13 @@ from jalan.service.runs.answers import (
 from jalan.service.runs.job_versions import sides
 from jalan.service.runs.received_events import events_page
 from jalan.service.runs.rows import USUAL_OF, as_rows, judged, rows_query
+from jalan.service.runs.same_data import other_names
 from jalan.store.schema import DatasetName, EventRow, Job, JobVersion, Run, RunDataset
 
 _DEEPEST = 50
 _STALE = 40
 _CHILDREN = 200
+_MEASURED = 100
 
 
 def run_facts(context: Context, run_id: UUID) -> RunFacts:
@@ -42,7 +44,8 @@ def run_facts(context: Context, run_id: UUID) -> RunFacts:
     run = session.scalars(select(Run).where(Run.run_id == run_id)).one()
     job = session.get_one(Job, run.job_id)
     fold = RunFold.read(run.fold) if run.fold else RunFold()
-    told = {name: facet for name, (_, facet) in job.facets.items()}
+    # What is told of the job elsewhere holds where this run's own events are silent.
+    about = facets.about_job({**job.facets, **fold.job_facets})
     code = facets.code(fold)
     query, address = facets.outside(fold)
     before = last_good(session, run)
@@ -59,16 +62,17 @@ def run_facts(context: Context, run_id: UUID) -> RunFacts:
         query=query,
         address=address,
         parameters=facets.parameters(fold),
-        job_type=", ".join(filter(None, facets.job_type(fold))),
-        description=_text((told.get("documentation") or {}).get("description")),
-        owner=_owner(told.get("ownership")) or job.owner or "",
+        job_type=about.type,
+        description=about.description,
+        owner=about.owner or job.owner or "",
+        tags=about.tags,
         place=code.place if code else "",
         revision=code.revision if code else "",
         code=code.text if code else "",
         code_dialect=code.dialect if code else "",
         callers=callers(session, run),
         children_total=session.scalars(select(func.count()).where(Run.parent == run_id)).one(),
-        sides=_sides(session, run, fold),
+        sides=_sides(context, run, fold),
         changes=_changes(session, run, fold, before),
         plans=facets.plans(fold),
         stale=stale,
@@ -107,7 +111,8 @@ def run_events(context: Context, run_id: UUID, limit: int, cursor: str | None) -
 # --- what it read and wrote ------------------------------------------------------------------------------
 
 
-def _sides(session: Session, run: Run, fold: RunFold) -> list[SideFact]:
+def _sides(context: Context, run: Run, fold: RunFold) -> list[SideFact]:
+    session = context.session
     query = (
         select(RunDataset, DatasetName)
         .join(DatasetName, DatasetName.id == RunDataset.name_id)
@@ -116,11 +121,12 @@ def _sides(session: Session, run: Run, fold: RunFold) -> list[SideFact]:
     )
     rows = session.execute(query).all()
     history = _amounts(session, run)
-    writers = _writers(session, run, [side.name_id for side, _ in rows if side.side == "in"])
+    writers = _writers(context, run, [side.name_id for side, _ in rows if side.side == "in"])
     found = []
     for side, name in rows:
         told = (fold.inputs if side.side == "in" else fold.outputs).get((name.namespace, name.name))
         writer = writers.get(side.name_id)
+        measured = facets.measures(told) if told else {}
         found.append(
             SideFact(
                 dataset=name.dataset_id,
@@ -132,7 +138,10 @@ def _sides(session: Session, run: Run, fold: RunFold) -> list[SideFact]:
                 bytes=side.bytes,
                 version=side.version,
                 pattern=facets.pattern(told) if told else [],
+                subset=facets.subset(told) if told else "",
                 checks=facets.checks(told) if told else [],
+                measures=dict(list(measured.items())[:_MEASURED]),
+                measured=len(measured),
                 writer=writer[0] if writer else None,
                 writer_state=writer[1] if writer else None,
                 written_at=writer[2] if writer else None,
@@ -166,15 +175,16 @@ def _amounts(session: Session, run: Run) -> dict[tuple[str, int], list[tuple[dat
     return found
 
 
-def _writers(session: Session, run: Run, names: Sequence[int]) -> dict[int, tuple[UUID, str, datetime]]:
+def _writers(context: Context, run: Run, names: Sequence[int]) -> dict[int, tuple[UUID, str, datetime]]:
     """Which run had written, last before this one began, what it has read."""
     found: dict[int, tuple[UUID, str, datetime]] = {}
+    others = other_names(context, names)
     for name in names:
         query = (
             select(Run.run_id, Run.state, Run.ended_at)
             .join(RunDataset, RunDataset.run == Run.id)
             .where(
-                RunDataset.name_id == name,
+                RunDataset.name_id.in_([name, *others.get(name, ())]),
                 RunDataset.side == "out",
                 Run.ended_at <= run.started_at,
                 Run.id != run.id,
@@ -182,7 +192,7 @@ def _writers(session: Session, run: Run, names: Sequence[int]) -> dict[int, tupl
             .order_by(Run.ended_at.desc())
             .limit(1)
         )
-        row = session.execute(query).first()
+        row = context.session.execute(query).first()
         if row is not None and row.ended_at is not None:
             found[name] = (row.run_id, row.state, row.ended_at)
     return found
@@ -276,13 +286,3 @@ def _stale(context: Context, run: Run, before: Run | None) -> tuple[list[StaleFa
         if at in infos
     ]
     return stale, len(met), before.ended_at if before else None
-
-
-def _text(value: Any) -> str:
-    return value if isinstance(value, str) else ""
-
-
-def _owner(facet: Any) -> str:
-    owners = facet.get("owners") if isinstance(facet, dict) else None
-    listed = owners if isinstance(owners, list) else []
-    return ", ".join(one["name"] for one in listed if isinstance(one, dict) and isinstance(one.get("name"), str))

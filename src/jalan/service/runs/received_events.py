@@ -26,20 +26,20 @@ def received_events(context: Context, search: Search, limit: int, cursor: str | 
     since, until = period(context.session, search)
     return events_page(
         context.session,
-        [EventRow.at >= since, EventRow.at <= until, *_found_by(context.session, search)],
+        [EventRow.at >= since, EventRow.at <= until, *_found_by(context, search)],
         limit,
         cursor,
     )
 
 
-def _found_by(session: Session, search: Search) -> list[ColumnElement[bool]]:
+def _found_by(context: Context, search: Search) -> list[ColumnElement[bool]]:
     wanted = typed(search)
     types, larger = wanted.named.pop("type", []), wanted.larger
     wanted.larger = None
     own: list[ColumnElement[bool]] = [func.lower(EventRow.type).like(holding_with_gaps(one)) for one in types]
     if larger is not None:
         own.append(func.octet_length(EventRow.raw) >= larger)
-    of_run = meant(session, search, wanted)
+    of_run = meant(context, search, wanted)
     if of_run:
         found = exists().where(Run.run_id == EventRow.run, *of_run)
         names = _names(search, wanted)

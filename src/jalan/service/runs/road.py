@@ -3,14 +3,15 @@
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import text
+from sqlalchemy import select, text
 
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
 from jalan.service.runs.answers import RoadFact, RoadLane, RoadStep
 from jalan.service.runs.rows import as_rows, rows_query
+from jalan.service.runs.same_data import other_names
 from jalan.store.among import is_among
-from jalan.store.schema import Run
+from jalan.store.schema import Run, RunDataset
 
 _MOST = 150  # runs
 
@@ -23,7 +24,10 @@ _BEFORE = text(
     join dataset_name n on n.id = i.name_id
     cross join lateral (
         select o.id from run_dataset d join run o on o.id = d.run
-        where d.name_id = i.name_id and d.side = 'out' and o.ended_at <= r.started_at and o.state = 'done'
+        where d.name_id = any(i.name_id || array(
+            select s.other from unnest(cast(:ones as int[]), cast(:others as int[])) s(one, other)
+            where s.one = i.name_id
+        )) and d.side = 'out' and o.ended_at <= r.started_at and o.state = 'done'
         order by o.ended_at desc limit 1
     ) w
     where r.id = any(:runs)
@@ -37,12 +41,18 @@ _AFTER = text(
     from run o
     join run_dataset d on d.run = o.id and d.side = 'out'
     join dataset_name n on n.id = d.name_id
+    cross join lateral (
+        select d.name_id || array(
+            select s.other from unnest(cast(:ones as int[]), cast(:others as int[])) s(one, other)
+            where s.one = d.name_id
+        ) as ids
+    ) named
     left join lateral (
         select w.ended_at from run_dataset x join run w on w.id = x.run
-        where x.name_id = d.name_id and x.side = 'out' and w.ended_at > o.ended_at and w.state = 'done'
+        where x.name_id = any(named.ids) and x.side = 'out' and w.ended_at > o.ended_at and w.state = 'done'
         order by w.ended_at limit 1
     ) again on true
-    join run_dataset i on i.name_id = d.name_id and i.side = 'in'
+    join run_dataset i on i.name_id = any(named.ids) and i.side = 'in'
     join run r on r.id = i.run
     where o.id = any(:runs) and r.started_at >= o.ended_at
         and (again.ended_at is null or r.started_at < again.ended_at)
@@ -65,6 +75,14 @@ def _spread(offsets: dict[int, int], pairs: list[tuple[int, int]], began: dict[i
             offsets[run] = min(after) - 1
 
 
+def _other_names(context: Context, runs: list[int]) -> dict[str, list[int]]:
+    """The other names of what runs have read and written, in pairs."""
+    names = select(RunDataset.name_id).where(is_among(RunDataset.run, runs)).distinct()
+    known = other_names(context, context.session.scalars(names).all())
+    pairs = [(one, other) for one, others in known.items() for other in others]
+    return {"ones": [one for one, _ in pairs], "others": [other for _, other in pairs]}
+
+
 def road(context: Context, run_id: UUID, back: int, ahead: int) -> RoadFact:
     """Return the road of a run, so many runs back and ahead. Raises NotFound. Cost: what is shown."""
     session = context.session
@@ -78,7 +96,7 @@ def road(context: Context, run_id: UUID, back: int, ahead: int) -> RoadFact:
         frontier = [start.id]
         for hop in range(1, hops + 1):
             met: list[int] = []
-            for row in session.execute(query, {"runs": frontier}):
+            for row in session.execute(query, {"runs": frontier, **_other_names(context, frontier)}):
                 other = getattr(row, end)
                 if other not in offsets:
                     if len(offsets) >= _MOST:

@@ -17,7 +17,9 @@ from sqlalchemy import (
 from sqlalchemy.orm import Session
 
 from jalan.runs.search import BadSearch, Wanted, read_search
+from jalan.service.context import Context
 from jalan.service.errors import Invalid
+from jalan.service.runs.same_data import other_names
 from jalan.store.among import is_among
 from jalan.store.patterns import holding_with_gaps
 from jalan.store.schema import Dataset, DatasetName, EventRow, Field, Job, Run, RunDataset
@@ -56,10 +58,10 @@ def period(session: Session, search: Search) -> tuple[datetime, datetime]:
     return since, until
 
 
-def found_by(session: Session, search: Search, since: datetime, until: datetime) -> list[ColumnElement[bool]]:
+def found_by(context: Context, search: Search, since: datetime, until: datetime) -> list[ColumnElement[bool]]:
     """Return the conditions of a search. Raises Invalid."""
     wanted = typed(search)
-    return [Run.started_at >= since, Run.started_at <= until, *meant(session, search, wanted)]
+    return [Run.started_at >= since, Run.started_at <= until, *meant(context, search, wanted)]
 
 
 def typed(search: Search) -> Wanted:
@@ -70,20 +72,20 @@ def typed(search: Search) -> Wanted:
         raise Invalid(f"q: {error}") from error
 
 
-def meant(session: Session, search: Search, wanted: Wanted) -> list[ColumnElement[bool]]:
+def meant(context: Context, search: Search, wanted: Wanted) -> list[ColumnElement[bool]]:
     """Return the conditions of a search, whenever a run began. Raises Invalid."""
     conditions: list[ColumnElement[bool]] = [Run.words.like(holding_with_gaps(word)) for word in wanted.words]
     if wanted.states:
         conditions.append(Run.state.in_(wanted.states))
     conditions += _measured(wanted)
     for name, values in wanted.named.items():
-        conditions += [_named(session, name, value) for value in values]
+        conditions += [_named(context, name, value) for value in values]
     for name, values in search.chosen.items():
-        conditions.append(_chosen(session, name, values))
+        conditions.append(_chosen(context, name, values))
     if search.job is not None:
         conditions.append(Run.job_id == search.job)
     if search.dataset is not None:
-        conditions.append(_touching(session, None, DatasetName.dataset_id == search.dataset))
+        conditions.append(_touching(context, None, DatasetName.dataset_id == search.dataset))
     return conditions
 
 
@@ -104,7 +106,7 @@ def _measured(wanted: Wanted) -> list[ColumnElement[bool]]:
     return found
 
 
-def _named(session: Session, name: str, value: str) -> ColumnElement[bool]:
+def _named(context: Context, name: str, value: str) -> ColumnElement[bool]:
     pattern = holding_with_gaps(value)
     if name == "job":
         jobs = select(Job.id).where(func.lower(Job.name).like(pattern))
@@ -117,21 +119,23 @@ def _named(session: Session, name: str, value: str) -> ColumnElement[bool]:
         return exists().where(EventRow.run == Run.run_id, func.lower(EventRow.type).like(pattern))
     if name == "column":
         columns = select(Field.dataset_id).where(func.lower(Field.name).like(pattern))
-        return _touching(session, None, DatasetName.dataset_id.in_(columns))
+        return _touching(context, None, DatasetName.dataset_id.in_(columns))
     side = {"read": "in", "wrote": "out"}.get(name)
-    return _touching(session, side, func.lower(DatasetName.name).like(pattern))
+    return _touching(context, side, func.lower(DatasetName.name).like(pattern))
 
 
-def _touching(session: Session, side: str | None, which: ColumnElement[bool]) -> ColumnElement[bool]:
+def _touching(context: Context, side: str | None, which: ColumnElement[bool]) -> ColumnElement[bool]:
     names = select(DatasetName.id).where(which)
     # With the ids themselves PostgreSQL knows how many runs to expect, and takes the way that suits as many.
-    ids = session.scalars(names.limit(_NAMES + 1)).all()
+    ids = context.session.scalars(names.limit(_NAMES + 1)).all()
+    if len(ids) <= _NAMES:
+        ids = sorted({*ids, *(one for others in other_names(context, ids).values() for one in others)})
     touched = is_among(RunDataset.name_id, ids) if len(ids) <= _NAMES else RunDataset.name_id.in_(names)
     query = select(RunDataset.run).where(touched)
     return Run.id.in_(query if side is None else query.where(RunDataset.side == side))
 
 
-def _chosen(session: Session, name: str, values: Sequence[str]) -> ColumnElement[bool]:
+def _chosen(context: Context, name: str, values: Sequence[str]) -> ColumnElement[bool]:
     if name == "state":
         return Run.state.in_(values)
     if name == "who":
@@ -142,5 +146,5 @@ def _chosen(session: Session, name: str, values: Sequence[str]) -> ColumnElement
     if name == "wrote":
         containers = [int(value) for value in values if value.isdecimal() and len(value) < 10]
         datasets = select(Dataset.id).where(Dataset.container_id.in_(containers))
-        return _touching(session, "out", DatasetName.dataset_id.in_(datasets))
+        return _touching(context, "out", DatasetName.dataset_id.in_(datasets))
     raise Invalid(f"there is no facet “{name[:40]}”; there are state, pipeline, who, wrote")

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, aliased
 from jalan.runs.lateness import missed
 from jalan.service.context import Context
 from jalan.service.runs.answers import StateFact
+from jalan.service.runs.same_data import read_as
 from jalan.store.among import is_among
 from jalan.store.schema import DatasetName, Job, Run, RunDataset
 
@@ -24,13 +25,16 @@ def states(context: Context, datasets: Sequence[int]) -> list[StateFact]:
     Cost: the last runs of all jobs, and a walk from what failed.
     """
     session, view = context.session, context.graph
-    writers = _writers(session, datasets)
+    meant = read_as(context, datasets)
+    writers: dict[int, set[int]] = {}
+    for known, jobs in _writers(session, list(meant)).items():
+        writers.setdefault(meant[known], set()).update(jobs)
     latest = _latest(session, sorted({job for jobs in writers.values() for job in jobs}))
     stale = _stale(context)
     now = datetime.now(UTC)
     found = []
     for dataset in datasets:
-        runs = [latest[job] for job in writers.get(dataset, ()) if job in latest]
+        runs = [latest[job] for job in writers.get(meant[dataset], ()) if job in latest]
         position = view.graph.dataset_position(dataset)
         is_stale = position >= 0 and bool(stale[position])
         if not runs:

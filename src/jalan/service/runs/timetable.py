@@ -23,7 +23,7 @@ def timetable(context: Context, search: Search) -> Timetable:
     """Return runs with what they read and wrote as lines: what failed first, then the longest. Raises Invalid."""
     session = context.session
     since, until = period(session, search)
-    conditions = found_by(session, search, since, until)
+    conditions = found_by(context, search, since, until)
     conditions.append(_moves())
     rows = _drawn(session, conditions)
     total = len(rows)

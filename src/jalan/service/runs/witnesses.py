@@ -40,7 +40,7 @@ def suspects_of(context: Context, dataset_id: int, fields: Sequence[int], at: da
     near = met[np.argsort(hops[met], kind="stable")][:_MOST]
     carriers = _carriers(context, position, fields)
     place = {view.dataset_id(one): int(one) for one in near.tolist()}
-    writers, reads = flows(session, list(place))
+    writers, reads = flows(context, list(place))
     nearest: dict[int, int] = {}
     carries: dict[int, bool] = {}
     for dataset, jobs in writers.items():
