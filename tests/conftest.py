@@ -20,6 +20,7 @@ from xdist.scheduler import LoadScopeScheduling
 from jalan.demo import scenario, traffic
 from jalan.demo.cluster import Cluster
 from jalan.demo.nights import write_past
+from jalan.demo.pipeline import mend
 from jalan.demo.report_desk import create_desk, read_content, served
 from jalan.demo.runner import all_counts
 from jalan.demo.sources import DESK_TOKEN
@@ -68,6 +69,7 @@ WITH_DEMO = (
     "store/test_suspects.py",
     "web/test_api.py",
     "web/test_change_api.py",
+    "web/test_demo_runner.py",
     "oracle/test_change.py",
     "web/test_guard.py",
 )
@@ -152,6 +154,7 @@ class Demo:
 def demo(cluster: Cluster) -> Iterator[Demo]:
     """The demo with few rows, scanned and loaded."""
     names = scenario.build(cluster, scale=SMALL, say=lambda message: None)
+    mend(cluster, lambda message: None)
     traffic.make_readers(cluster)
     traffic.ask(cluster)
     with fresh_database(cluster) as name, served(create_desk(read_content(), DESK_TOKEN)) as desk:

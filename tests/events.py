@@ -98,6 +98,7 @@ def state(engine: Engine) -> dict[str, list[tuple[Any, ...]]]:
         "join run r on r.id = d.run join dataset_name n on n.id = d.name_id order by 1, 2, 3, 4",
         "versions": "select distinct j.name, v.digest, v.text, v.inputs, v.outputs from job_version v "
         "join job j on j.id = v.job_id join run r on r.version = v.digest and r.job_id = j.id order by 1, 2",
+        "growth": "select r.run_id, v.digest, v.since from run_version v join run r on r.id = v.run order by 1, 3",
         "names": "select namespace, name, facets from dataset_name order by 1, 2",
         "jobs": "select namespace, name, facets from job order by 1, 2",
         "waiting": "select count(*) from event_waiting",

@@ -209,3 +209,27 @@ def test_what_is_shown_can_be_kept_as_a_picture(page: Page, form: str) -> None:
     # From the first run to the last, not only what is in view.
     shown = page.texts("button.row .job b")
     assert all(texts.count(name) >= shown.count(name) for name in shown)
+
+
+def test_the_period_of_a_road_is_played(page: Page) -> None:
+    page.open("/runs?span=week")
+    search(page, "mart.refund_watch done")
+    page.click("button.row", "mart.refund_watch")
+    page.click(".detail a", "its road")
+    page.wait(lambda: len(page.all(".road .card")) > 3)
+    whole = len(page.all(".road .card"))
+    assert not page.all(".road .card.later")
+    page.click(".road .bar button", "play")
+    # It begins with the first run: what came of it has not begun.
+    page.wait(lambda: len(page.all(".road .card.later")) > 1)
+    page.wait(lambda: page.all(".road .card.at-work"))
+    page.wait(lambda: page.texts(".road .bar button") == ["▸ play"])  # it ends by itself
+    assert len(page.all(".road .card")) == whole
+    assert not page.all(".road .card.later")
+    # A moment is chosen by keyboard too.
+    moment = page.one("[aria-label=Moment]")
+    moment.send_keys(Keys.HOME)
+    page.wait(lambda: len(page.all(".road .card.later")) > 1)
+    assert page.read(".road .bar .mute") != "as it ended"
+    assert serious(page) == []
+    assert console_errors(page.driver) == []

@@ -15,7 +15,7 @@ from jalan.runs.events import MOST_DEPTH, BadEvent, canonical, read_event, read_
 from jalan.runs.fold import RunFold, fold
 from jalan.runs.lateness import missed
 from jalan.runs.usual import usual
-from jalan.runs.versions import changes, version
+from jalan.runs.versions import changes, growth, version
 
 RUN = "018f2f7a-2d3b-7c44-9a51-6f0f0a7d1c11"
 BEGUN = datetime(2026, 11, 27, 2, 0, tzinfo=UTC)
@@ -254,6 +254,13 @@ def test_what_runs_on_tells_a_version_when_it_finds_more() -> None:
     assert other is not None
     told = changes((one.code_digest, one.inputs, one.outputs), (other.code_digest, other.inputs, other.outputs))
     assert [name for _, name in told.inputs_added] == ["north-gates"]
+    assert growth(first) == []
+    assert growth(more) == [(BEGUN + timedelta(minutes=1), one), (BEGUN + timedelta(minutes=2), other)]
+    # What is told late, or out of order, tells the same.
+    assert growth(fold([running(2, "gates", "north-gates"), running(1, "gates")])) == growth(more)
+    assert growth(RunFold.read(json.loads(json.dumps(more.write())))) == growth(more)
+    # What has ended was what it was in the end.
+    assert growth(fold([running(1, "gates"), running(2, "north-gates"), running(3, kind="COMPLETE")])) == []
 
 
 def test_facets_that_are_not_as_they_should_be_say_nothing() -> None:

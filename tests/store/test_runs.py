@@ -33,6 +33,10 @@ def nights() -> list[dict[str, Any]]:
         more = {**sides, "inputs": [*sides["inputs"], f"strait.landing.part{n % 2}"]}
         found += [event("RUNNING", 100 + n, "hourly", n * 60, **sides)]
         found += [event("COMPLETE", 100 + n, "hourly", n * 60 + 9, **(more if n < 5 else sides))]
+    stream = {"jobType": {"processingType": "STREAMING", "integration": "RUNNER"}}
+    for n, topics in enumerate((["gates"], ["gates"], ["gates", "north-gates"], ["gates", "south-gates"])):
+        sides = {"inputs": topics, "outputs": ["strait.landing.gates"], "job_facets": stream}
+        found.append(event("RUNNING" if n else "START", 200, "stream", n * 60, **sides))
     return found
 
 
@@ -44,7 +48,8 @@ def test_the_state_is_the_same_whatever_the_order_and_however_often_each_came(
     send(store, bodies)
     apply_waiting(store)
     expected = state(store)
-    assert len(expected["runs"]) == 21
+    assert len(expected["runs"]) == 22
+    assert len(expected["growth"]) == 3
     with store.begin() as connection:
         assert runs.begin_again(connection) == len(bodies)
         connection.exec_driver_sql("truncate event, event_waiting, dataset_name, run_dataset")

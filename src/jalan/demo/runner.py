@@ -28,6 +28,7 @@ from jalan.demo.pipeline import NAMESPACE, PRODUCER, REPOSITORY, ROW_BYTES, SCAN
 from jalan.demo.scenario import WAREHOUSE, connect
 
 _REFRESH = "refresh"  # the pipeline that runs the same steps as that of the night
+_FIRST_AFTER = 5.0  # seconds
 _EVERY = 240.0  # seconds from one cycle to the next
 _GATES_EVERY = 45.0
 _NEW_TOPIC_AFTER = 4  # rounds of the loader of gate scans
@@ -65,7 +66,7 @@ class Runner:
 
     def _pipelines(self) -> None:
         cycle = 0
-        while not self._end.wait(5.0 if not cycle else _EVERY):
+        while not self._end.wait(_EVERY if cycle else _FIRST_AFTER):
             cycle += 1
             try:
                 self._cycle(cycle)

@@ -25,8 +25,10 @@ ENDED = frozenset({DONE, FAILED, STOPPED})
 
 @dataclass(slots=True)
 class Side:
-    """A dataset that a run reads or writes. facets: of the dataset. own: of its being read or written here."""
+    """A dataset that a run reads or writes. since: the time of the first event that says so, in microseconds.
+    facets: of the dataset. own: of its being read or written here."""
 
+    since: int
     facets: Facets = field(default_factory=dict)
     own: Facets = field(default_factory=dict)
 
@@ -61,17 +63,17 @@ class RunFold:
     @property
     def started_at(self) -> datetime | None:
         """When it began: what START says, or the first event."""
-        return _when(self.start if self.start is not None else self.first)
+        return when(self.start if self.start is not None else self.first)
 
     @property
     def ended_at(self) -> datetime | None:
         """When it ended, none while it has not."""
-        return _when(self.type[1][0]) if self.type is not None and self.type[0] else None
+        return when(self.type[1][0]) if self.type is not None and self.type[0] else None
 
     @property
     def last_at(self) -> datetime | None:
         """The time of its latest event."""
-        return _when(self.last)
+        return when(self.last)
 
     def facet(self, name: str) -> dict[str, Any]:
         """Return a facet of the run, empty where there is none."""
@@ -109,7 +111,8 @@ class RunFold:
             (self.outputs, body.get("outputs"), "outputFacets"),
         ):
             for one in listed or ():
-                side = sides.setdefault((one["namespace"], one["name"]), Side())
+                side = sides.setdefault((one["namespace"], one["name"]), Side(micros))
+                side.since = min(side.since, micros)
                 _take(side.facets, stamp, one.get("facets"))
                 _take(side.own, stamp, one.get(own))
 
@@ -126,8 +129,8 @@ class RunFold:
             "producer": self.producer,
             "facets": self.facets,
             "job_facets": self.job_facets,
-            "inputs": [[*name, side.facets, side.own] for name, side in sorted(self.inputs.items())],
-            "outputs": [[*name, side.facets, side.own] for name, side in sorted(self.outputs.items())],
+            "inputs": [[*name, side.facets, side.own, side.since] for name, side in sorted(self.inputs.items())],
+            "outputs": [[*name, side.facets, side.own, side.since] for name, side in sorted(self.outputs.items())],
         }
 
     @classmethod
@@ -143,8 +146,8 @@ class RunFold:
             None if producer is None else (_stamp(producer[0]), producer[1]),
             _facets(kept["facets"]),
             _facets(kept["job_facets"]),
-            {(ns, name): Side(_facets(facets), _facets(own)) for ns, name, facets, own in kept["inputs"]},
-            {(ns, name): Side(_facets(facets), _facets(own)) for ns, name, facets, own in kept["outputs"]},
+            _sides(kept["inputs"], kept["first"]),
+            _sides(kept["outputs"], kept["first"]),
         )
 
 
@@ -162,6 +165,14 @@ def _take(known: Facets, stamp: Stamp, facets: dict[str, Any] | None) -> None:
             known[name] = (stamp, facet)
 
 
+def _sides(kept: list[Any], first: int) -> dict[Name, Side]:
+    """Sides as they were kept; earlier ones do not say since when."""
+    return {
+        (namespace, name): Side(since[0] if since else first, _facets(facets), _facets(own))
+        for namespace, name, facets, own, *since in kept
+    }
+
+
 def _facets(kept: dict[str, Any]) -> Facets:
     return {name: (_stamp(stamp), facet) for name, (stamp, facet) in kept.items()}
 
@@ -175,5 +186,6 @@ def _micros(time: datetime) -> int:
     return (passed.days * 86_400 + passed.seconds) * 1_000_000 + passed.microseconds
 
 
-def _when(micros: int | None) -> datetime | None:
+def when(micros: int | None) -> datetime | None:
+    """Return a time by its microseconds since 1970."""
     return None if micros is None else _EPOCH + timedelta(microseconds=micros)

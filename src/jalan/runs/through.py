@@ -85,7 +85,7 @@ def _through(side: Side, made: _Made) -> Side:
     for name in {(one["namespace"], one["name"]) for one in _all(facet)}:
         rows += _row_conditions(name, made, 0)
     lineage = {**facet, "fields": fields, "dataset": _once(rows)}
-    return Side({**side.facets, "columnLineage": (stamp, lineage)}, side.own)
+    return Side(side.since, {**side.facets, "columnLineage": (stamp, lineage)}, side.own)
 
 
 def _row_conditions(name: Name, made: _Made, depth: int) -> list[dict[str, Any]]:

@@ -3,10 +3,13 @@ these is another one."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import datetime
 from hashlib import blake2b
 
 from jalan.runs.facets import Code, code, streams
-from jalan.runs.fold import DONE, RUNNING, Name, RunFold
+from jalan.runs.fold import DONE, RUNNING, Name, RunFold, when
+
+_GROWN = 50  # versions
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,11 +55,42 @@ def version(run: RunFold) -> Version | None:
     """Return the version of its job that a run tells of; none where it has not told all yet: a run that failed may
     have read and written less than it would have. What says under way what it reads and writes is taken at its
     word; what streams may never end."""
-    under_way = run.type is not None and run.type[3] == "RUNNING" and bool(run.inputs and run.outputs)
     goes_on = run.state == RUNNING and streams(run)
-    if run.state != DONE and not goes_on and not under_way:
+    if run.state != DONE and not goes_on and not _is_under_way(run):
         return None
-    digest, inputs, outputs = code_digest(run), tuple(sorted(run.inputs)), tuple(sorted(run.outputs))
+    return _of(run, run.inputs, run.outputs)
+
+
+def growth(run: RunFold) -> list[tuple[datetime, Version]]:
+    """Return the versions that what goes on has been one after the other, each with since when: it finds more to
+    read or to write while it runs. Empty where it has been one all the time, and of what has come to its end
+    without having been said to stream: that has been what it was in the end. The last one is ``version``.
+
+    Of many the first is told and the last ones.
+    """
+    if not streams(run) and not _is_under_way(run):
+        return []
+    moments = sorted({side.since for sides in (run.inputs, run.outputs) for side in sides.values()})
+    found = []
+    for moment in [*moments[:1], *moments[1:][-_GROWN:]]:
+        read, written = (
+            [name for name, side in sides.items() if side.since <= moment] for sides in (run.inputs, run.outputs)
+        )
+        # Before it has told of both sides nobody knows what it was.
+        if bool(read) == bool(run.inputs) and bool(written) == bool(run.outputs):
+            since = when(moment)
+            assert since is not None
+            found.append((since, _of(run, read, written)))
+    return found if len(found) > 1 else []
+
+
+def _is_under_way(run: RunFold) -> bool:
+    """Whether a run has said under way what it reads and writes."""
+    return run.type is not None and run.type[3] == "RUNNING" and bool(run.inputs and run.outputs)
+
+
+def _of(run: RunFold, read: Iterable[Name], written: Iterable[Name]) -> Version:
+    digest, inputs, outputs = code_digest(run), tuple(sorted(read)), tuple(sorted(written))
     whole = _word((digest, *("\x1e".join(name) for name in inputs), "\x1d", *("\x1e".join(n) for n in outputs)))
     return Version(whole, digest, code(run), inputs, outputs)
 

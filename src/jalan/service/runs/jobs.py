@@ -1,5 +1,6 @@
 """A job: its versions, who calls it and what it calls; and what must run for a dataset."""
 
+from collections import Counter
 from collections.abc import Collection
 from datetime import datetime
 from typing import Any
@@ -15,10 +16,10 @@ from jalan.runs.versions import changes
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
 from jalan.service.runs.answers import CallFact, JobBrief, JobFacts, JobVersionFact, OrderFact, StepFact
-from jalan.service.runs.job_versions import sides, versions_of
+from jalan.service.runs.job_versions import grows, sides, versions_of
 from jalan.service.runs.same_data import read_as
 from jalan.store.among import is_among
-from jalan.store.schema import DatasetName, Definition, Field, Job, Link, Run, RunDataset
+from jalan.store.schema import DatasetName, Definition, Field, Job, Link, Run, RunDataset, RunVersion
 
 _VERSIONS = 50
 _CALLS = 50
@@ -63,9 +64,11 @@ def job_brief(job: Job) -> JobBrief:
 
 def job_versions(session: Session, job_id: int) -> tuple[list[JobVersionFact], int]:
     """Return the versions of a job, the newest first, and how many there are."""
-    counts: dict[str | None, int] = dict(
-        session.execute(select(Run.version, func.count()).where(Run.job_id == job_id).group_by(Run.version)).all()
-    )
+    whole = select(Run.version, func.count()).where(Run.job_id == job_id, ~grows()).group_by(Run.version)
+    grown = select(RunVersion.digest, func.count()).where(RunVersion.job_id == job_id).group_by(RunVersion.digest)
+    counts: Counter[str | None] = Counter()
+    for digest, runs in (*session.execute(whole), *session.execute(grown)):
+        counts[digest] += runs
     rows = list(versions_of(session, [job_id]).values())
     found = []
     for one, before in zip(rows, [None, *(version.row for version in rows)], strict=False):

@@ -13,7 +13,7 @@ from sqlalchemy import Connection
 from jalan.runs import facets
 from jalan.runs.events import canonical
 from jalan.runs.fold import UNKNOWN, Facets, Name, RunFold
-from jalan.runs.versions import Version, code_digest, version
+from jalan.runs.versions import Version, code_digest, growth, version
 from jalan.store.repositories import events
 
 _MOST_WORDS = 4_000  # characters that a run is found by
@@ -115,10 +115,13 @@ def write_runs(
             "version = excluded.version",
             sides,
         )
+    grown = {run: growth(known.fold) for run, known in runs.items()}
+    _write_growth(connection, runs, ids, grown, jobs)
     versions = [
-        _version_row(jobs[known.fold.job[1]], known.version)
-        for known in runs.values()
-        if known.fold.job is not None and known.version is not None
+        _version_row(jobs[known.fold.job[1]], one)
+        for run, known in runs.items()
+        for one in (*(version for _, version in grown[run]), known.version)
+        if known.fold.job is not None and one is not None
     ]
     if versions:
         connection.exec_driver_sql(
@@ -126,6 +129,28 @@ def write_runs(
             "outputs) values (%(job)s, %(digest)s, %(code)s, %(kind)s, %(text)s, %(dialect)s, %(place)s, "
             "%(revision)s, %(inputs)s, %(outputs)s) on conflict (job_id, digest) do nothing",
             versions,
+        )
+
+
+def _write_growth(
+    connection: Connection,
+    runs: dict[UUID, Known],
+    ids: dict[UUID, int],
+    grown: dict[UUID, list[tuple[datetime, Version]]],
+    jobs: dict[Name, int],
+) -> None:
+    """Write which versions runs have been, one after the other; an event that comes late may tell otherwise."""
+    connection.exec_driver_sql("delete from run_version where run = any(%(runs)s)", {"runs": list(ids.values())})
+    rows = [
+        {"run": ids[run], "job": jobs[job[1]], "digest": one.digest, "since": since}
+        for run, several in grown.items()
+        if (job := runs[run].fold.job) is not None
+        for since, one in several
+    ]
+    if rows:
+        connection.exec_driver_sql(
+            "insert into run_version (run, job_id, digest, since) values (%(run)s, %(job)s, %(digest)s, %(since)s)",
+            rows,
         )
 
 
@@ -184,7 +209,7 @@ def mark_jobs(
 
 def begin_again(connection: Connection) -> int:
     """Forget what events add up to, and let every event wait again; returns how many there are."""
-    connection.exec_driver_sql("truncate run, run_dataset, job_version, event_waiting, event_refused")
+    connection.exec_driver_sql("truncate run, run_dataset, run_version, job_version, event_waiting, event_refused")
     return events.wait_again(connection)
 
 

@@ -16,6 +16,7 @@ from jalan.store.schema.runs import (
     KeptSearch,
     Run,
     RunDataset,
+    RunVersion,
 )
 from jalan.store.schema.usage import Query, QueryField, ReportView, Use
 
@@ -47,6 +48,7 @@ __all__ = [
     "Revision",
     "Run",
     "RunDataset",
+    "RunVersion",
     "Source",
     "Statement",
     "System",

@@ -151,6 +151,21 @@ class JobVersion(Base):
     outputs: Mapped[list[Any]]
 
 
+class RunVersion(Base):
+    """A version that a job has become while a run went on. since: when the run became it. Of runs that have been
+    one version all the time there is none: ``Run.version`` is all there is to say."""
+
+    __tablename__ = "run_version"
+    __table_args__ = (
+        PrimaryKeyConstraint("run", "digest"),
+        Index("ix_run_version_job", "job_id", "digest", "since"),
+    )
+    run: Mapped[int] = mapped_column(BigInteger, reference("run.id"))
+    job_id: Mapped[int] = mapped_column(reference("job.id"))
+    digest: Mapped[str]
+    since: Mapped[datetime]
+
+
 class KeptSearch(Base):
     """A search of runs that somebody keeps under a name."""
 
