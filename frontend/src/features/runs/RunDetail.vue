@@ -268,16 +268,19 @@ p {
 }
 .ways {
   display: flex;
-  gap: 16px;
+  flex-wrap: wrap;
+  gap: 2px 16px;
+  white-space: nowrap;
   margin-top: 6px;
 }
 dl {
   display: grid;
-  grid-template-columns: max-content minmax(0, 1fr);
+  grid-template-columns: fit-content(45%) minmax(0, 1fr);
   gap: 1px 12px;
   margin: 0;
 }
 dt {
+  overflow-wrap: anywhere;
   color: var(--mute);
 }
 dd {

@@ -84,7 +84,7 @@ p {
   margin: 0 0 2px;
 }
 .measure {
+  display: inline-block;
   margin-left: 12px;
-  white-space: nowrap;
 }
 </style>
