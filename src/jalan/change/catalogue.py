@@ -100,6 +100,11 @@ class Catalogue:
     def __iter__(self) -> Iterator[StoredRelation]:
         return iter(list(self._relations.values()))
 
+    @property
+    def next_number(self) -> int:
+        """The number that the next relation will have."""
+        return self._next
+
     def hanging_on(self, number: int, column: int | None = None) -> list[StoredRelation]:
         """Return the views that hang on a relation, or on one of its columns."""
         found = [self._relations[one] for one in sorted(self._hanging.get(number, ()))]

@@ -18,6 +18,7 @@ from jalan.change.catalogue import (
 )
 from jalan.change.meaning import QueryDifference
 from jalan.change.seen import CatalogueSeen
+from jalan.change.steps import TEMPORARY, Steps
 from jalan.change.views import hangs_on, what_differs
 from jalan.lineage.model import Extraction, Statement
 from jalan.lineage.script import extract
@@ -27,7 +28,6 @@ from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
 from jalan.sql.lexer import tokenize
 
-_TEMPORARY = "pg_temp"
 _FATAL = frozenset({"unknown_table", "unknown_column", "unknown_table_reference", "ambiguous_column"})
 """What extraction says of a query that the database would not run."""
 
@@ -95,13 +95,13 @@ class _Fails(Exception):
         self.failure = failure
 
 
-def run(catalogue: Catalogue, text: Text, compares: bool = False) -> Ran:
+def run(catalogue: Catalogue, text: Text, compares: bool = False, steps: Steps | None = None) -> Ran:
     """Run a text in one transaction: where it fails, the catalogue is as before.
 
-    compares: it is found out what differs where a view gets another query.
+    compares: it is found out what differs where a view gets another query. steps: takes down what is run.
     """
     mark = catalogue.mark()
-    runner = _Runner(catalogue, text, compares)
+    runner = _Runner(catalogue, text, compares, steps)
     try:
         for node in parse(text.text, get_dialect(text.dialect)):
             runner.statement(node)
@@ -114,18 +114,19 @@ def run(catalogue: Catalogue, text: Text, compares: bool = False) -> Ran:
 
 
 class _Runner:
-    def __init__(self, catalogue: Catalogue, text: Text, compares: bool) -> None:
+    def __init__(self, catalogue: Catalogue, text: Text, compares: bool, steps: Steps | None) -> None:
         self.ran = Ran()
+        self._steps = steps
         self._compares = compares
         self._catalogue = catalogue
         self._text = text
-        self._path: tuple[str, ...] = (_TEMPORARY, *text.search_path)
+        self._path: tuple[str, ...] = (TEMPORARY, *text.search_path)
         self._seen = CatalogueSeen(catalogue)
         self._keys: Sequence[str] = ()  # the words of the statement that is run
 
     def end_of_session(self, mark: int) -> None:
         """What was made since a mark and is temporary is gone."""
-        temporary = {name for name in self._catalogue.touched_since(mark) if name.startswith(f"{_TEMPORARY}.")}
+        temporary = {name for name in self._catalogue.touched_since(mark) if name.startswith(f"{TEMPORARY}.")}
         for name in sorted(temporary):
             relation = self._catalogue.find(name)
             if relation is not None:
@@ -141,6 +142,9 @@ class _Runner:
             names -= temporary
 
     def statement(self, node: tree.StatementNode | Unread) -> None:
+        if self._steps is not None:
+            text = self._text
+            self._steps.take(node, text.text, text.dialect, self._path, len(self.ran.flows))
         if isinstance(node, Unread):
             return  # what cannot be read is told elsewhere; whether it fails nobody knows
         handle = HANDLED.get(type(node))
@@ -153,7 +157,7 @@ class _Runner:
             raise _Fails(Failure(str(refused), (node.start, node.end))) from refused
 
     def _set_path(self, node: tree.SetSearchPath) -> None:
-        self._path = (_TEMPORARY, *node.schemas)
+        self._path = (TEMPORARY, *node.schemas)
 
     # --- names -----------------------------------------------------------------------------------------
 
@@ -173,7 +177,7 @@ class _Runner:
     def _full(self, parts: Parts, temporary: bool = False) -> str:
         plain = tuple(map(str, parts))
         if temporary:
-            return f"{_TEMPORARY}.{plain[-1]}"
+            return f"{TEMPORARY}.{plain[-1]}"
         name = ".".join(plain) if len(plain) > 1 else f"{self._path[1]}.{plain[0]}"
         self.ran.names.add(name)
         return name

@@ -6,8 +6,10 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from jalan.change.catalogue import Catalogue, ColumnKey
-from jalan.change.meaning import QueryDifference
+from jalan.change.edits import ASKED, Columns, Edit, compare
+from jalan.change.meaning import Forms, QueryDifference
 from jalan.change.running import Failure, Flow, Ran, Text, run
+from jalan.change.steps import TEMPORARY, Identities, Steps, TextStep
 
 
 class Kind(StrEnum):
@@ -41,8 +43,6 @@ class Becoming:
     columns: tuple[str, ...] = ()
 
 
-Columns = frozenset[str] | None
-"""Columns whose values may be others; none where the rows may be."""
 _NOTHING: frozenset[str] = frozenset()
 
 
@@ -51,8 +51,8 @@ class Outcome:
     """What a change does. refused: why the database would not make it at all; then nothing else happens.
 
     consequences: the worst first. untouched: what reachability would have warned of, and nothing happens to.
-    failing: texts that fail without the change, too: nothing is said of them. differs: of views that get another
-    query, what differs; none where that cannot be told.
+    failing: texts that fail without the change, too: nothing is said of them. differs: of what is filled by another
+    query, what differs in it; none where that cannot be told.
     """
 
     refused: str | None = None
@@ -76,6 +76,7 @@ class World:
         if {one.name for one in catalogue} != before:
             # That was the first night: from now on each drops what the one before has made.
             self.ran = [run(catalogue, text) for text in self.texts]
+        self.identities = Identities(catalogue)
         self._shapes = {one.name: list(one.columns) for one in catalogue}
         self._readers: dict[str, set[str]] = {}
         self._next: dict[str, set[str]] = {}
@@ -105,18 +106,47 @@ class World:
         return (reached | places) - first
 
     def simulate(
-        self, change: str, search_path: Iterable[str] = ("public",), stopped: Container[str] = frozenset()
+        self,
+        change: str,
+        search_path: Iterable[str] = ("public",),
+        stopped: Container[str] = frozenset(),
+        edited: Mapping[str, str] | None = None,
+        added: Sequence[Text] = (),
     ) -> Outcome:
         """Return what a change does, written as SQL. Nothing is changed by asking.
 
-        stopped: places of texts that are not run any more.
+        stopped: places of texts that are not run any more. edited: places of texts, with what they are instead.
+        added: texts that are run too, each behind those that fill what it reads.
         """
         mark = self.catalogue.mark()
-        numbers = frozenset(n for n, text in enumerate(self.texts) if text.place in stopped)
+        night = [_Turn(text, ran, text.place in stopped) for text, ran in zip(self.texts, self.ran, strict=True)]
+        for turn in night:
+            if edited and turn.text.place in edited:
+                turn.was, turn.text = turn.text, replace(turn.text, text=edited[turn.text.place])
+                turn.is_other = True
+                self._take_steps(turn)
         try:
-            return _Simulation(self, mark, numbers).outcome(Text("the change", change, tuple(search_path)))
+            for text in added:
+                night.insert(self._place_of(text), _Turn(text, Ran(), is_other=True))
+            return _Simulation(self, mark, night).outcome(Text("the change", change, tuple(search_path)))
         finally:
             self.catalogue.back_to(mark)
+
+    def _take_steps(self, turn: "_Turn") -> None:
+        """Take down what a text is that will be edited, where everything is as before the change."""
+        assert turn.was is not None
+        mark = self.catalogue.mark()
+        steps = Steps(self.catalogue, self.identities, turn.forms)
+        turn.was_clear = run(self.catalogue, turn.was, steps=steps).failure is None
+        turn.steps = steps.taken
+        self.catalogue.back_to(mark)
+
+    def _place_of(self, text: Text) -> int:
+        """Where among the texts a new one is run: behind the last one that fills what it reads."""
+        mark = self.catalogue.mark()
+        read = run(self.catalogue, text).read
+        self.catalogue.back_to(mark)
+        return max((n + 1 for n, ran in enumerate(self.ran) if ran.wrote & read), default=len(self.texts))
 
     def differs(self, name: str) -> bool:
         """Whether a relation is there otherwise than without the change."""
@@ -128,10 +158,28 @@ class World:
         return self._shapes.get(name)
 
 
+@dataclass(slots=True)
+class _Turn:
+    """A text of the night with what running it did.
+
+    is_stopped: it is not run any more. is_other: it is edited or added; then ``was`` is the text before, none where
+    there was none, steps are what it did, and ``was_clear`` whether it could.
+    """
+
+    text: Text
+    before: Ran
+    is_stopped: bool = False
+    is_other: bool = False
+    was: Text | None = None
+    steps: list[TextStep] = field(default_factory=list)
+    was_clear: bool = True
+    forms: Forms = field(default_factory=Forms)
+
+
 class _Simulation:
-    def __init__(self, world: World, mark: int, stopped: frozenset[int]) -> None:
+    def __init__(self, world: World, mark: int, night: list[_Turn]) -> None:
         self._world = world
-        self._stopped = stopped
+        self._turns = night
         self._catalogue = world.catalogue
         self._mark = mark
         self._touched: set[str] = set()
@@ -140,29 +188,46 @@ class _Simulation:
         self._other: dict[str, Becoming] = {}
         self._edited: dict[str, Columns] = {}
         self._forced: set[int] = set()
-        self._ran = list(world.ran)
+        self._ran = [turn.before for turn in night]
         self._own: set[str] = set()
+        self._edits: dict[int, Edit] = {}
 
     def outcome(self, change: Text) -> Outcome:
         """Make the change, run what it touches, and say what became of everything."""
-        pairs = zip(self._world.texts, self._world.ran, strict=True)
-        found = Outcome(failing=[text.place for text, ran in pairs if ran.failure is not None])
+        usual = [turn for turn in self._turns if turn.before.failure is not None and not turn.is_other]
+        found = Outcome(failing=[turn.text.place for turn in usual])
         made = run(self._catalogue, change, compares=True)
         if made.failure is not None:
             found.refused = made.failure.message
             return found
-        found.differs = made.differs
         self._own = self._catalogue.touched_since(self._mark)
         after = self._catalogue.mark()
         while self._night_after(made, after):
             pass
-        for number, text in enumerate(self._world.texts):
-            if text.is_query:
-                self._asked(number, text)
+        for number, turn in enumerate(self._turns):
+            if turn.text.is_query:
+                self._asked(number, turn.text)
+        found.differs = {**made.differs, **self._differing()}
         found.consequences = sorted(self._consequences(), key=lambda one: (_RANKS[one.kind], one.subject))
-        first = self._own | made.names | {name for n in self._stopped for name in self._world.ran[n].wrote}
-        below = self._world.downstream(first)
-        found.untouched = sorted(below - {one.subject for one in found.consequences})
+        told = {one.subject for one in found.consequences}
+        changed = self._own | made.names
+        filled = {name for turn in self._turns if turn.is_other for name in turn.before.wrote}
+        stopped = {name for turn in self._turns if turn.is_stopped for name in turn.before.wrote}
+        others = {turn.text.place for turn in self._turns if turn.is_other}
+        below = self._world.downstream(changed | filled | stopped) | (filled - changed)
+        found.untouched = sorted(below - told - others - stopped)
+        return found
+
+    def _differing(self) -> dict[str, QueryDifference | None]:
+        """What differs in the queries of texts that are edited, by what they fill; of a query, by its place."""
+        found: dict[str, QueryDifference | None] = {}
+        for number, edit in self._edits.items():
+            text = self._turns[number].text
+            for name, differs in edit.differs.items():
+                if name == ASKED and text.is_query:
+                    found[text.place] = differs
+                elif name not in (ASKED, *found):
+                    found[name.removeprefix(f"{TEMPORARY}.")] = differs
         return found
 
     def _night_after(self, made: Ran, after: int) -> bool:
@@ -175,16 +240,22 @@ class _Simulation:
         self._touched = set(self._own)
         filled = (name for name in made.filled if self._world.shape(name) is not None)
         self._edited = {name: _changed(made.differs[name]) if name in made.differs else None for name in filled}
-        self._broken, self._stale, self._other, self._ran = {}, {}, {}, list(self._world.ran)
-        for number, text in enumerate(self._world.texts):
-            if not text.is_query:
-                self._night(number, text)
-        not_run = self._stopped | self._broken.keys()
-        lost = {name for number in not_run for name in self._world.ran[number].wrote}
-        droppers = {n for n, ran in enumerate(self._world.ran) if ran.dropped & lost} - not_run
+        self._broken, self._stale, self._other, self._edits = {}, {}, {}, {}
+        self._ran = [turn.before for turn in self._turns]
+        for number, turn in enumerate(self._turns):
+            if not turn.text.is_query:
+                self._night(number, turn.text)
+        not_run = {n for n, turn in enumerate(self._turns) if turn.is_stopped} | self._broken.keys()
+        lost = {name for number in not_run for name in self._turns[number].before.wrote}
+        lost |= {name for number in self._edits for name in self._no_longer(number)}
+        droppers = {n for n, turn in enumerate(self._turns) if turn.before.dropped & lost} - not_run
         again = bool(droppers - self._forced)
         self._forced |= droppers
         return again
+
+    def _no_longer(self, number: int) -> set[str]:
+        """What a text has filled and as edited fills no longer."""
+        return self._turns[number].before.wrote - self._ran[number].wrote
 
     # --- a night ---------------------------------------------------------------------------------------
 
@@ -194,12 +265,22 @@ class _Simulation:
         ran = self._ran[number]
         if older := self._first(ran.read, self._stale):
             self._become_stale(ran.wrote, f"{text.place} runs, over what is stale in {older}", older)
-        changed = self._made(ran)
+        changed = self._made(ran, text.place, self._edits.get(number))
         # What is made anew from what has not changed is as before, whatever a change has put there.
         for name in ran.anew - changed.keys():
             self._edited.pop(name, None)
         for name, (columns, other) in changed.items():
-            self._is_otherwise(name, columns, f"{text.place} fills it from", other)
+            self._is_otherwise(name, columns, f"{text.place} fills it from", other, text.place)
+        if number in self._edits:
+            self._let_go(number, text.place)
+
+    def _let_go(self, number: int, place: str) -> None:
+        """Note what an edited text fills no longer."""
+        for name in sorted(self._no_longer(number)):
+            if any(name in ran.wrote for n, ran in enumerate(self._ran) if not self._turns[n].is_stopped):
+                self._is_otherwise(name, None, "", place, place)
+            else:
+                self._become_stale([name], f"it is no longer filled: {place} does not do it any more", place)
 
     def _asked(self, number: int, text: Text) -> None:
         if not self._again(number, text):
@@ -207,29 +288,52 @@ class _Simulation:
         ran = self._ran[number]
         if older := self._first(ran.read, self._stale):
             self._become_stale([text.place], f"it reads {older}, which is stale", older)
-        for flow in ran.flows:
+        edit = self._edits.get(number, Edit())
+        for at, flow in enumerate(ran.flows):
             columns, other = self._through(flow, {})
+            if edit.everything or at in edit.flows:
+                columns, other = _either(columns, edit.flows.get(at)), text.place
             if other is not None:
-                self._is_otherwise(text.place, columns, "it reads", other)
+                self._is_otherwise(text.place, columns, "it reads", other, text.place)
 
     def _again(self, number: int, text: Text) -> bool:
         """Run a text again where it speaks of what is there otherwise; return whether it works."""
-        before = self._world.ran[number]
+        turn = self._turns[number]
+        before = turn.before
+        if turn.is_other and not turn.is_stopped:
+            return self._run_other(number, turn)
         if before.failure is not None:
             return False
-        if number in self._stopped:
+        if turn.is_stopped:
             self._become_stale(before.wrote, f"it is no longer filled: {text.place} does not run", text.place)
             return False
         if before.names & self._touched or number in self._forced:
             mark = self._catalogue.mark()
             ran = run(self._catalogue, text)
-            if ran.failure is not None:
-                self._broken[number] = ran.failure
-                reason = f"it is no longer filled: {text.place} fails"
-                self._become_stale(before.wrote, reason, text.place)
-                return False
-            self._ran[number] = ran
-            self._touched |= {name for name in self._catalogue.touched_since(mark) if self._world.differs(name)}
+            return self._takes(number, ran, mark)
+        return True
+
+    def _takes(self, number: int, ran: Ran, mark: int) -> bool:
+        """Take what running a text did, from a mark on; return whether it works."""
+        turn = self._turns[number]
+        if ran.failure is not None:
+            self._broken[number] = ran.failure
+            self._become_stale(
+                turn.before.wrote, f"it is no longer filled: {turn.text.place} fails", turn.text.place
+            )
+            return False
+        self._ran[number] = ran
+        self._touched |= {name for name in self._catalogue.touched_since(mark) if self._world.differs(name)}
+        return True
+
+    def _run_other(self, number: int, turn: _Turn) -> bool:
+        """Run a text that is edited or added, and find out what it makes otherwise."""
+        mark = self._catalogue.mark()
+        steps = Steps(self._catalogue, self._world.identities, turn.forms)
+        if not self._takes(number, run(self._catalogue, turn.text, steps=steps), mark):
+            return False
+        self._edits[number] = compare(turn.steps, steps.taken, turn.forms)
+        self._edits[number].everything |= not turn.was_clear
         return True
 
     def _become_stale(self, subjects: Iterable[str], reason: str, because: str) -> None:
@@ -239,27 +343,40 @@ class _Simulation:
 
     # --- what is made otherwise ------------------------------------------------------------------------
 
-    def _is_otherwise(self, subject: str, columns: Columns, does: str, because: str) -> None:
-        """Note that rows or values of something may be others than before, as it does something with what is."""
+    def _is_otherwise(self, subject: str, columns: Columns, does: str, because: str, place: str = "") -> None:
+        """Note that rows or values of something may be others than before, as it does something with what is.
+
+        place: of the text that makes it, which may be the very one that is edited.
+        """
         known = self._other.get(subject)
         if known is None:
             reason = f"{does} {because}, which is made otherwise"
-            known = Becoming(Kind.VALUES, subject, reason, because=because)
+            if because == place:
+                reason = "its query is edited" if subject == place else f"{place}, as edited, makes it otherwise"
+            known = Becoming(Kind.VALUES, subject, reason, because=None if subject == place == because else because)
         if columns is None or known.kind is Kind.ROWS:
             self._other[subject] = replace(known, kind=Kind.ROWS, columns=())
         else:
             self._other[subject] = replace(known, columns=tuple(sorted(columns.union(known.columns))))
 
-    def _made(self, ran: Ran) -> dict[str, tuple[Columns, str]]:
-        """Return what a text fills with something else than before: the columns, and what these come from."""
-        made: dict[str, Columns] = {}
-        first: dict[str, str] = {}
-        for flow in ran.flows:
+    def _made(self, ran: Ran, place: str, edit: Edit | None) -> dict[str, tuple[Columns, str]]:
+        """Return what a text fills with something else than before: the columns, and what these come from.
+
+        edit: what it makes otherwise of its own, where it is edited.
+        """
+        own = edit or Edit()
+        made: dict[str, Columns] = dict.fromkeys(own.whole)
+        made |= {name: _either(made.get(name, _NOTHING), columns) for name, columns in own.filled.items()}
+        if own.everything:
+            made |= dict.fromkeys(ran.filled)
+        first = dict.fromkeys(made, place)
+        for at, flow in enumerate(ran.flows):
             columns, other = self._through(flow, made)
+            if at in own.flows:
+                columns, other = _either(columns, own.flows[at]), place
             if flow.target is not None and other is not None:
-                known = made.get(flow.target, _NOTHING)
-                made[flow.target] = None if known is None or columns is None else known | columns
-                first.setdefault(flow.target, other)
+                made[flow.target] = _either(made.get(flow.target, _NOTHING), columns)
+                first.setdefault(flow.target, place if other.startswith(f"{TEMPORARY}.") and edit else other)
         # Temporary ones are gone by now.
         return {name: (columns, first[name]) for name, columns in made.items() if name in ran.filled}
 
@@ -356,7 +473,7 @@ class _Simulation:
 
     def _consequences(self) -> Iterable[Becoming]:
         for number, failure in self._broken.items():
-            place = self._world.texts[number].place
+            place = self._turns[number].text.place
             yield Becoming(Kind.BREAKS, place, failure.message, failure, failure.relation)
         for name in sorted(self._touched | set(self._stale)):
             before, now = self._world.shape(name), self._catalogue.find(name)
@@ -369,10 +486,13 @@ class _Simulation:
                 yield Becoming(Kind.SHAPE, name, _other_shape(before, list(now.columns)))
         self._look_through_views()
         yield from (one for one in self._stale.values() if not self._is_gone(one.subject))
-        broken = {self._world.texts[number].place for number in self._broken}
+        broken = {self._turns[number].text.place for number in self._broken}
+        places = {turn.text.place for turn in self._turns}
         for one in self._other.values():
+            is_new = one.subject not in places and self._world.shape(one.subject) is None
             if one.subject not in self._stale and one.subject not in broken and not self._is_gone(one.subject):
-                yield one
+                if not is_new:
+                    yield one
 
     def _is_gone(self, name: str) -> bool:
         return self._world.shape(name) is not None and self._catalogue.find(name) is None
@@ -392,6 +512,11 @@ class _Simulation:
             if (columns is None or columns) and view.name not in self._edited.keys() | self._other.keys():
                 other = self._first(self._names(view.reads), self._edited.keys() | self._other.keys())
                 self._is_otherwise(view.name, columns, "it shows", other or view.name)
+
+
+def _either(one: Columns, other: Columns) -> Columns:
+    """What is otherwise where either is."""
+    return None if one is None or other is None else one | other
 
 
 def _changed(differs: QueryDifference | None) -> Columns:

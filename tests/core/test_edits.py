@@ -1,0 +1,199 @@
+"""Edited, added and deleted texts: what they make otherwise, and what is only written otherwise."""
+
+from collections.abc import Sequence
+
+import pytest
+
+from jalan.change.catalogue import TABLE, Catalogue
+from jalan.change.running import Text
+from jalan.change.simulation import Kind, Outcome, World
+
+TABLES = {"tidy.tickets": ["ticket_id", "fare", "port"], "tidy.ports": ["port", "island"]}
+FACTS = """
+create temporary table sold as select ticket_id, fare, port from tidy.tickets where fare > 0;
+drop table if exists core.facts cascade;
+create table core.facts as
+select s.ticket_id, s.fare * 2 as twice, p.island from sold s join tidy.ports p using (port);
+drop table sold
+"""
+KEPT = """
+create table if not exists core.kept (island text, fare int);
+insert into core.kept (fare, island) select sum(twice), island from core.facts group by island;
+update core.kept set fare = 0 where fare is null
+"""
+TEXTS = (
+    Text("facts", FACTS),
+    Text("kept", KEPT),
+    Text("view", "create or replace view mart.v as select island, fare from core.kept where fare > 1"),
+    Text("by island", "select island from mart.v", is_query=True),
+    Text("by fare", "select fare from core.kept", is_query=True),
+    Text("twice", "select sum(twice) as total from core.facts", is_query=True),
+)
+ALL = {"core.facts", "core.kept", "mart.v", "kept", "view", "by island", "by fare", "twice"}
+
+
+def world(texts: Sequence[Text] = TEXTS) -> World:
+    found = Catalogue()
+    for name, columns in TABLES.items():
+        found.make(name, TABLE, columns)
+    return World(found, texts)
+
+
+def edited(place: str, was: str, now: str) -> Outcome:
+    """What becomes of all where a stretch of a text is written otherwise."""
+    text = next(one.text for one in TEXTS if one.place == place)
+    assert was in text
+    return world().simulate("", edited={place: text.replace(was, now)})
+
+
+def told(found: Outcome) -> dict[str, tuple[str, ...]]:
+    return {one.subject: (one.kind.value, *one.columns) for one in found.consequences}
+
+
+ROWS, VALUES = Kind.ROWS.value, Kind.VALUES.value
+
+
+@pytest.mark.parametrize(
+    ("place", "was", "now"),
+    [
+        ("facts", "select ticket_id, fare, port", "SELECT port, /* as sold */ (fare) AS fare, ticket_id"),
+        ("facts", "fare > 0", "0 < fare"),
+        ("facts", "sold s join tidy.ports p using (port)", "tidy.ports p join sold s on s.port = p.port"),
+        ("kept", "(fare, island) select sum(twice), island", "(island, fare) select island, sum(twice)"),
+        ("kept", "core.facts group", "core.facts as f group"),
+        ("kept", "update core.kept set fare = 0", "UPDATE core.kept SET  fare=0"),
+        ("view", "fare > 1", "1 < fare"),
+        ("twice", "core.facts", "core.facts as x"),
+    ],
+)
+def test_what_is_only_written_otherwise_touches_nothing(place: str, was: str, now: str) -> None:
+    found = edited(place, was, now)
+    assert found.consequences == []
+    for differs in found.differs.values():
+        assert differs is not None
+        assert not differs.rows
+        assert {one.kind for one in differs.columns} <= {"moved"}
+
+
+@pytest.mark.parametrize(
+    ("place", "was", "now", "becomes"),
+    [
+        # What a temporary table holds otherwise comes out at the end of the text.
+        (
+            "facts",
+            "ticket_id, fare, port from",
+            "ticket_id, fare + 1 as fare, port from",
+            {
+                "core.facts": (VALUES, "twice"),
+                "core.kept": (VALUES, "fare"),
+                "mart.v": (ROWS,),
+                "by island": (ROWS,),
+                "by fare": (VALUES, "fare"),
+                "twice": (VALUES, "total"),
+            },
+        ),
+        ("facts", "s.fare * 2", "s.fare * 3", None),
+        (
+            "facts",
+            "p.island",
+            "upper(p.island) as island",
+            {
+                "core.facts": (VALUES, "island"),
+                "core.kept": (ROWS,),
+                "mart.v": (ROWS,),
+                "by island": (ROWS,),
+                "by fare": (ROWS,),
+            },
+        ),
+        ("facts", "where fare > 0", "where fare > 1", dict.fromkeys(ALL - {"kept", "view"}, (ROWS,))),
+        (
+            "kept",
+            "set fare = 0",
+            "set fare = 7",
+            {"core.kept": (VALUES, "fare"), "mart.v": (ROWS,), "by island": (ROWS,), "by fare": (VALUES, "fare")},
+        ),
+        (
+            "kept",
+            "sum(twice)",
+            "max(twice)",
+            {"core.kept": (VALUES, "fare"), "mart.v": (ROWS,), "by island": (ROWS,), "by fare": (VALUES, "fare")},
+        ),
+        ("view", "fare > 1", "fare > 2", {"mart.v": (ROWS,), "by island": (ROWS,)}),
+        ("twice", "sum(twice)", "min(twice)", {"twice": (VALUES, "total")}),
+        ("twice", "core.facts", "core.facts limit 1", {"twice": (ROWS,)}),
+    ],
+)
+def test_what_is_made_otherwise_is_followed_column_by_column(
+    place: str, was: str, now: str, becomes: dict[str, tuple[str, ...]] | None
+) -> None:
+    found = edited(place, was, now)
+    if becomes is not None:
+        assert told(found) == becomes
+    assert {one.subject for one in found.consequences}.isdisjoint(found.untouched)
+
+
+def test_a_text_that_fails_as_edited_breaks_at_its_own_characters() -> None:
+    found = edited("kept", "group by island", "group by isle")
+    assert told(found)["kept"] == ("breaks",)
+    (broken,) = (one for one in found.consequences if one.kind is Kind.BREAKS)
+    assert broken.failure is not None
+    start, end = broken.failure.span
+    assert KEPT.replace("group by island", "group by isle")[start:end] == "isle"
+    assert told(found)["core.kept"] == ("goes stale",)
+
+
+def test_columns_that_come_and_go_are_found_by_who_reads_them() -> None:
+    gone = edited("facts", ", p.island", "")
+    assert told(gone)["core.facts"] == ("shape changes",)
+    assert told(gone)["kept"] == ("breaks",)
+    more = edited("facts", "p.island", "p.island, s.port")
+    assert told(more) == {"core.facts": ("shape changes",)}
+    renamed = edited("facts", "as twice", "as double")
+    assert {"kept", "twice"} == {one.subject for one in renamed.consequences if one.kind is Kind.BREAKS}
+
+
+def test_a_step_without_a_partner_changes_the_rows_of_what_it_fills() -> None:
+    assert told(edited("kept", "insert into", "delete from core.kept; insert into"))["core.kept"] == (ROWS,)
+    assert told(edited("kept", "update core.kept set fare = 0 where fare is null", ""))["core.kept"] == (ROWS,)
+
+
+def test_what_a_text_fills_no_longer_goes_stale() -> None:
+    found = edited("kept", KEPT, "select 1")
+    assert told(found) == {
+        "core.kept": ("goes stale",),
+        "mart.v": ("goes stale",),
+        "by island": ("goes stale",),
+        "by fare": ("goes stale",),
+    }
+
+
+def test_a_view_that_nothing_makes_any_more_is_gone_where_another_text_drops_it() -> None:
+    texts = (TEXTS[0], Text("view", "create or replace view mart.v as select twice from core.facts"), TEXTS[5])
+    found = world(texts).simulate("", edited={"view": "select 1"})
+    assert told(found) == {"mart.v": ("gone",)}
+
+
+def test_an_edit_and_a_change_of_the_database_go_together() -> None:
+    rename = "alter table tidy.ports rename column island to isle"
+    alone = world().simulate(rename)
+    assert told(alone)["facts"] == ("breaks",)
+    both = world().simulate(rename, edited={"facts": FACTS.replace("p.island", "p.isle as island")})
+    assert both.consequences == []
+
+
+def test_an_added_text_runs_behind_what_it_reads() -> None:
+    more = Text("more", "drop table if exists mart.more; create table mart.more as select island from core.kept")
+    assert world().simulate("", added=[more]).consequences == []
+    found = world().simulate("", added=[Text("wrong", "create table mart.more as select isle from core.kept")])
+    assert told(found) == {"wrong": ("breaks",)}
+    # What it fills besides others has other rows.
+    into = Text("into", "insert into core.kept select port, 1 from tidy.ports")
+    assert told(world().simulate("", added=[into]))["core.kept"] == (ROWS,)
+
+
+def test_asking_changes_nothing() -> None:
+    asked = world()
+    first = asked.simulate("", edited={"facts": FACTS.replace("fare > 0", "fare > 1")})
+    asked.simulate("", edited={"facts": "drop table core.facts cascade"}, stopped={"kept"})
+    assert asked.simulate("", edited={"facts": FACTS.replace("fare > 0", "fare > 1")}) == first
+    assert asked.simulate("").consequences == []
