@@ -209,6 +209,15 @@ class _Runner:
         made = {name: frozenset(sources) for name, sources in columns.items()}
         self.ran.flows.append(Flow(None if target is None else target.name, made, frozenset(rows), reads))
 
+    def _flow_of(self, target: StoredRelation, statement: Statement) -> None:
+        """Note what the query of a statement makes of what."""
+        made = {
+            str(one.name): frozenset((s.table, s.column) for s in (*one.values, *one.conditions))
+            for one in statement.outputs
+        }
+        rows = frozenset((s.table, s.column) for s in statement.row_conditions)
+        self.ran.flows.append(Flow(target.name, made, rows, frozenset(statement.reads)))
+
     def _read(self, start: int, end: int, before: str = "") -> tuple[Statement, Extraction]:
         """Read a stretch of the text as a statement. Fails where something that it reads is not there."""
         text = before + self._text.text[start:end]
@@ -299,7 +308,10 @@ class _Runner:
         made = self._catalogue.make(name, TABLE, [str(one.name) for one in statement.outputs])
         self._filled(made)
         self.ran.anew.add(made.name)
-        self._flow(made, found)
+        if node.temporary:
+            self._flow_of(made, statement)  # extraction looks through what is temporary
+        else:
+            self._flow(made, found)
 
     def _create_view(self, node: tree.CreateView) -> None:
         name = self._full(node.target.parts, node.temporary)

@@ -376,7 +376,8 @@ class _Simulation:
                 columns, other = _either(columns, own.flows[at]), place
             if flow.target is not None and other is not None:
                 made[flow.target] = _either(made.get(flow.target, _NOTHING), columns)
-                first.setdefault(flow.target, place if other.startswith(f"{TEMPORARY}.") and edit else other)
+                # Of what was made of a temporary one, people are told where that came from.
+                first.setdefault(flow.target, first.get(other, other))
         # Temporary ones are gone by now.
         return {name: (columns, first[name]) for name, columns in made.items() if name in ran.filled}
 
