@@ -1,8 +1,11 @@
 """What breaks if this is changed, over HTTP and on the command line: over the demo as the store has it."""
 
 import json
+import shutil
+import subprocess
 from collections import Counter
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -10,6 +13,7 @@ from fastapi.testclient import TestClient
 from typer.testing import CliRunner
 
 from jalan.cli.main import app
+from jalan.demo import scenario
 from jalan.web.app import create_app
 from tests.conftest import Demo
 from tests.oracle.warehouse import world_of
@@ -83,6 +87,103 @@ def test_what_does_not_run_is_named_by_its_place(demo: Demo, client: TestClient)
     answer = client.post("/api/v1/changes/simulate", json={"stopped": ["pipelines/tidy/tickts.sql"]})
     assert (answer.status_code, places[0] in answer.json()["detail"]) == (404, True)
     assert client.post("/api/v1/changes/simulate", json={}).status_code == 422
+
+
+FILE = "pipelines/tidy/routes.sql"
+
+
+def test_a_text_is_edited_where_it_is(demo: Demo, client: TestClient, tmp_path: Path) -> None:
+    assert FILE in client.get("/api/v1/changes/texts", params={"q": "tidy routes"}).json()
+    known = client.get("/api/v1/changes/text", params={"place": FILE}).json()
+    assert (known["place"], known["dialect"], known["asked"]) == (FILE, "postgresql", False)
+    same = client.post("/api/v1/changes/simulate", json={"edits": {FILE: f"/* as ever */ {known['text']}"}}).json()
+    assert (same["edited"], same["added"], same["consequences"]) == ([FILE], [], [])
+    assert {one["sentence"] for one in same["edits"]} == {"It means the same: only how it is written differs."}
+    wrong = known["text"].replace("from landing.routes", "from landing.routs")
+    answer = client.post("/api/v1/changes/simulate", json={"edits": {FILE: wrong}}).json()
+    breaks = {one["subject"]: one for one in answer["consequences"] if one["kind"] == "breaks"}
+    failure = breaks[FILE]["failure"]
+    assert failure["text"][failure["start"] : failure["end"]] == "landing.routs"
+    file = tmp_path / "routes.sql"
+    file.write_text(wrong)
+    done = run(demo, "--edit", f"{FILE}={file}")
+    assert (done.exit_code, done.stdout.splitlines()[0]) == (1, f"edited: {FILE}")
+    assert run(demo, "--edit", FILE).exit_code == 2
+    assert run(demo, "--edit", f"{FILE}={tmp_path / 'none.sql'}").exit_code == 2
+
+
+def test_a_query_of_a_report_is_edited_too(client: TestClient) -> None:
+    (place, *_) = client.get("/api/v1/changes/texts", params={"q": "net share", "asked": True}).json()
+    assert client.get("/api/v1/changes/texts", params={"q": "net share"}).json() == []
+    known = client.get("/api/v1/changes/text", params={"place": place}).json()
+    assert known["asked"]
+    edits = {place: f"select * from ({known['text'].rstrip(';')}) q limit 1"}
+    (only,) = client.post("/api/v1/changes/simulate", json={"edits": edits}).json()["consequences"]
+    assert (only["kind"], only["subject"], only["what"]) == ("rows may change", place, "report")
+
+
+@pytest.mark.parametrize(
+    ("edits", "words"),
+    [
+        ({FILE: "select 1;\ncreate tabel x"}, f"{FILE}: line 2"),
+        ({"pipelines/tidy/new.sql": "selct 1"}, "pipelines/tidy/new.sql: line 1"),
+        ({"x" * 1001: "select 1"}, "1000"),
+        ({f"{n}.sql": "" for n in range(501)}, "500"),
+        ({f"{n}.sql": " " * 300_000 for n in range(8)}, "2000000 characters"),
+    ],
+)
+def test_an_edit_that_cannot_be_read_is_said_with_its_place(
+    client: TestClient, edits: dict[str, str], words: str
+) -> None:
+    answer = client.post("/api/v1/changes/simulate", json={"edits": edits})
+    assert answer.status_code == 422
+    assert words in answer.text
+    answer = client.get("/api/v1/changes/text", params={"place": "pipelines/tidy/rotes.sql"})
+    assert (answer.status_code, FILE in answer.json()["detail"]) == (404, True)
+
+
+def git(folder: Path, *words: str) -> None:
+    who = ["-c", "user.name=Quay", "-c", "user.email=quay@ferry.example"]
+    subprocess.run(["git", *who, *words], cwd=folder, check=True, capture_output=True)
+
+
+def test_a_branch_of_the_repository_is_held_against_what_is_known(demo: Demo, tmp_path: Path) -> None:
+    folder = tmp_path / "repository"
+    shutil.copytree(scenario.REPOSITORY, folder)
+    git(folder, "init", "-q", "-b", "main")
+    git(folder, "add", ".")
+    git(folder, "commit", "-qm", "as it is")
+    untouched = run(demo, "--folder", str(folder), "--format", "json")
+    assert (untouched.exit_code, json.loads(untouched.stdout)["consequences"]) == (0, [])
+    git(folder, "checkout", "-qb", "other-fares")
+    tidy = folder / "pipelines" / "tidy"
+    (tidy / "tickets.sql").write_text((tidy / "tickets.sql").read_text().replace("fare", "fare_paid"))
+    (tidy / "piers.sql").write_text("create or replace view tidy.piers as select * from landing.ports;\n")
+    (folder / "pipelines" / "mart" / "loyalty.sql").unlink()
+    settings = folder / "pipelines" / "jalan.yaml"
+    assert "there is no file" in run(demo, "--folder", str(folder)).output
+    listed = [line for line in settings.read_text().splitlines(keepends=True) if "loyalty.sql" not in line]
+    settings.write_text("".join(listed))
+    git(folder, "add", ".")
+    git(folder, "commit", "-qm", "other fares")
+    git(folder, "checkout", "-q", "main")
+    assert run(demo, "--folder", str(folder)).exit_code == 0
+    for more in (("--revision", "other-fares"), ()):
+        if not more:
+            git(folder, "checkout", "-q", "other-fares")
+        done = run(demo, "--folder", str(folder), *more, "--format", "json")
+        found = json.loads(done.stdout)
+        assert done.exit_code == 1
+        assert found["edited"] == ["pipelines/tidy/tickets.sql"]
+        assert found["added"] == ["pipelines/tidy/piers.sql"]
+        assert found["stopped"] == ["pipelines/mart/loyalty.sql"]
+        breaks = {one["subject"] for one in found["consequences"] if one["kind"] == "breaks"}
+        assert "pipelines/tidy/tickets.sql" in breaks  # the table that is there has no such column
+    assert run(demo, "--folder", str(folder), "--revision", "nowhere").exit_code == 1
+    (tmp_path / "empty").mkdir()
+    (tmp_path / "empty" / "x.sql").write_text("select 1")
+    assert run(demo, "--folder", str(tmp_path / "empty")).exit_code == 1
+    assert run(demo, "--revision", "main").exit_code == 2
 
 
 def test_a_consequence_has_its_characters_and_who_answers_for_it(client: TestClient) -> None:

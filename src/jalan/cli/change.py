@@ -2,15 +2,20 @@
 
 import sys
 from enum import Enum
+from pathlib import Path
 from typing import Annotated
+from urllib.parse import quote
 
 import typer
 
 from jalan.change.simulation import Kind
 from jalan.cli.common import Store, context_of, explained, messages
 from jalan.service.change.answers import ChangeOutcome
+from jalan.service.change.folders import folder_edits
 from jalan.service.change.simulate import simulate
 from jalan.service.streams import header, written
+from jalan.sources.folder import SUFFIXES, Folder, read_folder, read_tree
+from jalan.sources.git import Repository
 
 _COLUMNS = ("kind", "subject", "what", "reason", "because", "owner")
 
@@ -28,6 +33,17 @@ def change_command(
     stop: Annotated[
         list[str] | None, typer.Option(help="A text that is not run any more; may be repeated.")
     ] = None,
+    edit: Annotated[
+        list[str] | None,
+        typer.Option(help="PLACE=FILE: a text that is otherwise, as the file has it; may be repeated."),
+    ] = None,
+    folder: Annotated[
+        Path | None, typer.Option(help="A folder as it would be: what it has otherwise than what was read of it.")
+    ] = None,
+    revision: Annotated[
+        str | None,
+        typer.Option(help="A branch, tag or commit of that folder's repository, instead of its files."),
+    ] = None,
     database: Annotated[str | None, typer.Option(help="The database that is changed.")] = None,
     store: Store = None,
     form: Annotated[Form, typer.Option("--format", help="How the outcome is printed.")] = Form.text,
@@ -38,16 +54,48 @@ def change_command(
     refuse the change, with 2 where the command is used wrongly.
 
     Examples: `jalan change "alter table tidy.tickets drop column fare" --format json`,
-    `jalan change --stop pipelines/tidy/tickets.sql`
+    `jalan change --stop pipelines/tidy/tickets.sql`,
+    `jalan change --edit pipelines/tidy/tickets.sql=/tmp/tickets.sql`,
+    `jalan change --folder . --revision cheaper-fares`
     """
     text = sys.stdin.read() if sql == "-" else sql
-    if not text.strip() and not stop:
-        raise typer.BadParameter("write what is to be changed as SQL, or name what is to --stop")
+    if not (text.strip() or stop or edit or folder):
+        raise typer.BadParameter("write a change as SQL, or name what is to --stop or --edit, or a --folder")
+    if revision is not None and folder is None:
+        raise typer.BadParameter("--revision is of a --folder")
+    stopped, edits = list(stop or []), dict(map(_edit, edit or []))
     with explained(), context_of(store) as context:
-        found = simulate(context, text, database, stop or [])
+        if folder is not None:
+            others = folder_edits(context, database, _folder(folder, revision))
+            stopped += others.stopped
+            edits |= others.edits
+            for one in others.left_out:
+                messages.print(f"not looked at: {one}", markup=False, highlight=False)
+        found = simulate(context, text, database, stopped, edits)
     {Form.text: _text, Form.json: _json, Form.csv: _csv}[form](found)
     if found.refused is not None or any(one.kind != Kind.SHAPE for one in found.consequences):
         raise typer.Exit(1)
+
+
+def _edit(given: str) -> tuple[str, str]:
+    place, equals, file = given.partition("=")
+    if not equals:
+        raise typer.BadParameter(f"--edit {given}: write PLACE=FILE")
+    try:
+        return place, Path(file).read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise typer.BadParameter(f"--edit {given}: the file cannot be read ({error})") from error
+
+
+def _folder(path: Path, revision: str | None) -> Folder:
+    """The folder as it lies there, or at a revision of its repository."""
+    if revision is None:
+        return read_folder(path)
+    place = path.resolve()
+    top = next((one for one in (place, *place.parents) if (one / ".git").exists()), place)
+    repository = Repository(f"file://{quote(str(top))}")
+    below = "" if place == top else place.relative_to(top).as_posix()
+    return read_tree(repository.tree(repository.resolve(revision), below, SUFFIXES), f"{path} at {revision}")
 
 
 def _json(found: ChangeOutcome) -> None:
@@ -63,6 +111,8 @@ def _text(found: ChangeOutcome) -> None:
     if found.refused is not None:
         sys.stdout.write(f"refused: {found.refused}\n")
         return
+    for what, places in (("edited", found.edited), ("added", found.added), ("does not run", found.stopped)):
+        sys.stdout.writelines(f"{what}: {place}\n" for place in places)
     for edit in found.edits:
         sys.stdout.write(f"{edit.subject}: {edit.sentence}\n")
         for column in edit.columns:

@@ -77,7 +77,7 @@ class UntouchedFact(BaseModel):
 class ChangeOutcome(BaseModel):
     """What a change does to all that is run and asked after it.
 
-    stopped: places of texts that are not run any more.
+    stopped: places of texts that are not run any more; edited, added: of those that are others, or new.
     refused: why the database would not make it. edits: of views that get another query. reachable: how much lies
     downstream, which mere reachability would have warned of. counts: of consequences by kind. failing: texts that
     fail anyhow. not_run: texts of which nobody
@@ -86,6 +86,8 @@ class ChangeOutcome(BaseModel):
 
     change: str
     stopped: list[str]
+    edited: list[str]
+    added: list[str]
     system: str
     database: str
     refused: str | None
@@ -97,6 +99,15 @@ class ChangeOutcome(BaseModel):
     failing: list[str]
     not_run: list[str]
     version: int
+
+
+class ChangeText(BaseModel):
+    """A text that is run, or only asked, as an element of a report is."""
+
+    place: str
+    text: str
+    dialect: str
+    asked: bool
 
 
 class ChangeTarget(BaseModel):

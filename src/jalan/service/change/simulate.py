@@ -1,16 +1,19 @@
 """What breaks if this is changed: the simulation over a database as the store has it."""
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from difflib import get_close_matches
 from typing import Any
 
 from jalan.change.meaning import QueryDifference
 from jalan.change.proposal import NotSimulated, check
+from jalan.change.running import Failure, Text
 from jalan.change.simulation import Becoming, Outcome
 from jalan.service.change.answers import (
     ChangeOutcome,
     ChangeTarget,
+    ChangeText,
     ColumnEdit,
     ConsequenceFact,
     EditFact,
@@ -21,8 +24,11 @@ from jalan.service.change.answers import (
 from jalan.service.change.world import DatabaseWorld, databases, world_of
 from jalan.service.context import Context
 from jalan.service.errors import Invalid, NotFound
+from jalan.sql.dialects import get_dialect
+from jalan.sql.grammar.script import Unread, parse
 
 MOST_TEXT = 100_000  # characters
+MOST_EDITED = 2_000_000  # characters, of all edited texts
 _MOST_COMPARED = 2_000  # names
 _MOST_TOLD = 400  # characters of an expression
 _UNCLEAR = "What differs cannot be told; all that it shows may."
@@ -37,29 +43,90 @@ def targets(context: Context) -> list[ChangeTarget]:
     ]
 
 
-def texts_named(context: Context, database: str | None, words: str, limit: int) -> list[str]:
-    """Return the places of texts that are run and have these words in them. Raises NotFound."""
+def texts_named(context: Context, database: str | None, words: str, limit: int, asked: bool = False) -> list[str]:
+    """Return the places of texts that are run and have these words in them. Raises NotFound.
+
+    asked: those of queries that are only asked, too.
+    """
     wanted = words.lower().split()
-    places = world_of(context, database).run_places()
+    here = world_of(context, database)
+    places = sorted(text.place for text in here.world.texts) if asked else here.run_places()
     return [place for place in places if all(word in place.lower() for word in wanted)][:limit]
 
 
-def simulate(context: Context, change: str, database: str | None, stopped: Sequence[str] = ()) -> ChangeOutcome:
+def simulate(
+    context: Context,
+    change: str,
+    database: str | None,
+    stopped: Sequence[str] = (),
+    edits: Mapping[str, str] | None = None,
+) -> ChangeOutcome:
     """Return what a change, written as SQL, does. Nothing is written. Raises Invalid, NotFound.
 
-    stopped: places of texts that are not run any more; then the change may be empty.
+    stopped: places of texts that are not run any more. edits: places of texts, with what they are instead; one that
+    is not known is added. With either the change may be empty.
     Cost: reading again what it touches; the first time after something has changed, the whole database.
     """
     if len(change) > MOST_TEXT:
         raise Invalid(f"change: at most {MOST_TEXT} characters are read")
-    if change.strip() or not stopped:
+    if change.strip() or (edits is None and not stopped):
         _check(change)
+    edits = edits or {}
+    if sum(map(len, edits.values())) > MOST_EDITED:
+        raise Invalid(f"edits: at most {MOST_EDITED} characters are read in all")
     here = world_of(context, database)
     if unknown := set(stopped).difference(here.run_places() if stopped else ()):
         raise _not_run(min(unknown), here.run_places())
+    edited, added = _other_texts(here, edits)
     with here.lock:
-        found = here.world.simulate(change, stopped=frozenset(stopped))
-    return _Teller(context, here).outcome(change, list(stopped), found)
+        found = here.world.simulate(change, stopped=frozenset(stopped), edited=edited, added=added)
+    return _Teller(context, here, edits).outcome(change, list(stopped), added, found)
+
+
+def text_at(context: Context, database: str | None, place: str) -> ChangeText:
+    """Return a text that is run or asked, as it is now. Raises NotFound."""
+    here = world_of(context, database)
+    text = next((one for one in here.world.texts if one.place == place), None)
+    if text is None:
+        raise _not_run(place, [one.place for one in here.world.texts])
+    return ChangeText(place=place, text=text.text, dialect=text.dialect, asked=text.is_query)
+
+
+def _other_texts(here: DatabaseWorld, edits: Mapping[str, str]) -> tuple[dict[str, str], list[Text]]:
+    """Tell apart texts that are edited and that are added. Raises Invalid where one cannot be read or run."""
+    known = {text.place: text for text in here.world.texts} if edits else {}
+    edited, added = {}, []
+    for place, text in sorted(edits.items()):
+        if place in here.not_run:
+            raise Invalid(f"edits: {place}: this is a template, which nobody fills in")
+        was = known.get(place) or _like(place, here.world.texts)
+        _readable(place, text, was.dialect, was.text if place in known else "")
+        if place in known:
+            edited[place] = text
+        else:
+            added.append(replace(was, place=place, text=text, is_query=False))
+    return edited, added
+
+
+def _like(place: str, texts: Sequence[Text]) -> Text:
+    """A text in the nearest folder: a new one beside it is of its dialect, and looks for names where it does."""
+    parts = place.split("/")
+
+    def shared(text: Text) -> int:
+        other = text.place.split("/")
+        return next((n for n, pair in enumerate(zip(parts, other, strict=False)) if pair[0] != pair[1]), len(parts))
+
+    run = [text for text in texts if not text.is_query]
+    return max(run, key=shared, default=Text(place, ""))
+
+
+def _readable(place: str, text: str, dialect: str, before: str) -> None:
+    """Refuse a text that has something which cannot be read, and which was not in it before."""
+    known = {node.message for node in parse(before, get_dialect(dialect)) if isinstance(node, Unread)}
+    for node in parse(text, get_dialect(dialect)):
+        if isinstance(node, Unread) and node.message not in known:
+            line = text.count("\n", 0, node.span[0]) + 1
+            raise Invalid(f"edits: {place}: line {line}: {node.message}")
 
 
 def _not_run(place: str, known: Sequence[str]) -> NotFound:
@@ -78,10 +145,10 @@ def _check(change: str) -> None:
 
 
 class _Teller:
-    def __init__(self, context: Context, here: DatabaseWorld) -> None:
-        self._context, self._here = context, here
+    def __init__(self, context: Context, here: DatabaseWorld, edits: Mapping[str, str]) -> None:
+        self._context, self._here, self._edits = context, here, edits
 
-    def outcome(self, change: str, stopped: list[str], found: Outcome) -> ChangeOutcome:
+    def outcome(self, change: str, stopped: list[str], added: Sequence[Text], found: Outcome) -> ChangeOutcome:
         """Return an outcome with what its names stand for."""
         subjects = {one.subject for one in found.consequences}
         ids = {self._dataset(one) for one in (*subjects, *found.untouched)} - {None}
@@ -90,6 +157,8 @@ class _Teller:
         return ChangeOutcome(
             change=change,
             stopped=stopped,
+            edited=sorted(self._edits.keys() - {text.place for text in added}),
+            added=[text.place for text in added],
             system=self._here.system,
             database=self._here.database,
             refused=found.refused,
@@ -114,8 +183,8 @@ class _Teller:
 
     def _what(self, subject: str, infos: dict[int, Any]) -> str:
         row = self._here.texts.get(subject)
-        if row is not None:
-            return "report" if row.dataset_id is not None else "job"
+        if row is not None or subject in self._edits:
+            return "report" if row is not None and row.dataset_id is not None else "job"
         info = infos.get(self._here.datasets.get(subject, -1))
         return str(info.kind) if info is not None else "table"
 
@@ -150,28 +219,30 @@ class _Teller:
             owner=None if info is None else info.owner,
             because=one.because,
             columns=list(one.columns),
-            failure=None if one.failure is None or row is None else _failure(one, row),
+            failure=None if one.failure is None else self._failure(one.subject, one.failure),
+        )
+
+    def _failure(self, place: str, failure: Failure) -> FailureFact | None:
+        """The failure with the lines around it, and where it stands in these."""
+        row = self._here.texts.get(place)
+        text = self._edits.get(place, row.text if row is not None else None)
+        if text is None:
+            return None
+        start, end = failure.span
+        lines = text.split("\n")
+        line = text.count("\n", 0, start)
+        first = max(0, line - _AROUND)
+        before = sum(len(one) + 1 for one in lines[:first])
+        last = text.count("\n", 0, max(start, end)) + _AROUND + 1
+        shown = "\n".join(lines[first : min(last, first + 40)])
+        return FailureFact(
+            message=failure.message,
+            start=max(0, start - before),
+            end=max(0, min(end - before, len(shown))),
+            text=shown,
+            first_line=(row.first_line if row is not None else 1) + first,
         )
 
 
 def _short(texts: Iterable[str]) -> list[str]:
     return [text[:_MOST_TOLD] for text in texts]
-
-
-def _failure(one: Becoming, row: Any) -> FailureFact:
-    """The failure with the lines around it, and where it stands in these."""
-    assert one.failure is not None
-    start, end = one.failure.span
-    lines = row.text.split("\n")
-    line = row.text.count("\n", 0, start)
-    first = max(0, line - _AROUND)
-    before = sum(len(text) + 1 for text in lines[:first])
-    last = row.text.count("\n", 0, max(start, end)) + _AROUND + 1
-    text = "\n".join(lines[first : min(last, first + 40)])
-    return FailureFact(
-        message=one.failure.message,
-        start=max(0, start - before),
-        end=max(0, min(end - before, len(text))),
-        text=text,
-        first_line=row.first_line + first,
-    )

@@ -205,13 +205,18 @@ class _Builder:
     def _texts(self) -> tuple[list[tuple[Text, Any]], list[str]]:
         columns = (
             Definition.id, Definition.kind, Definition.place, Definition.text, Definition.search_path,
-            Definition.dialect, Definition.dataset_id, Definition.first_line, Definition.template,
+            Definition.dialect, Definition.dataset_id, Definition.first_line, Definition.template, Definition.key,
+            Field.name.label("element"),
         )  # fmt: skip
-        query = select(*columns).where(
-            Definition.system_id == self._system.id,
-            Definition.database == self._database,
-            Definition.valid_to.is_(None),
-            Definition.kind.in_([*_RUN, *_ASKED]),
+        query = (
+            select(*columns)
+            .outerjoin(Field, Field.id == Definition.field_id)
+            .where(
+                Definition.system_id == self._system.id,
+                Definition.database == self._database,
+                Definition.valid_to.is_(None),
+                Definition.kind.in_([*_RUN, *_ASKED]),
+            )
         )
         rows = {row.id: row for row in self._session.execute(query.order_by(Definition.id))}
         seen: dict[str, int] = {}
@@ -221,8 +226,9 @@ class _Builder:
             if row.template is not None:
                 not_run.append(row.place)
                 continue
-            number = seen[row.place] = seen.get(row.place, 0) + 1
-            place = row.place if number == 1 else f"{row.place} ({number})"
+            named = row.place if row.element is None else f"{row.place}: {row.element}"
+            number = seen[named] = seen.get(named, 0) + 1
+            place = named if number == 1 else f"{named} ({number})"
             asked = row.kind in _ASKED
             found.append((Text(place, row.text, tuple(row.search_path) or ("public",), row.dialect, asked), row))
         return found, not_run
