@@ -70,6 +70,7 @@ WITH_DEMO = (
     "web/test_api.py",
     "web/test_change_api.py",
     "web/test_demo_runner.py",
+    "web/test_kept_changes.py",
     "oracle/test_change.py",
     "web/test_guard.py",
 )

@@ -465,6 +465,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Changes
+         * @description The changes that are kept, the latest first.
+         */
+        get: operations["changes"];
+        put?: never;
+        /**
+         * Keep Change
+         * @description Keep a change under a name, with what it does now.
+         */
+        post: operations["keep_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/kept/{change}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Kept Change
+         * @description A kept change with what it does now, and what is different from then.
+         */
+        get: operations["kept_change"];
+        put?: never;
+        post?: never;
+        /**
+         * Let Change Go
+         * @description Keep a change no longer.
+         */
+        delete: operations["let_change_go"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Kept Change
+         * @description Give a kept change another name or state, or settle what it does.
+         */
+        patch: operations["edit_kept_change"];
+        trace?: never;
+    };
     "/api/v1/changes/databases": {
         parameters: {
             query?: never;
@@ -514,9 +566,70 @@ export interface paths {
         };
         /**
          * Get Change Texts
-         * @description The places of texts that are run over a database, by words in them: what may stop.
+         * @description The places of texts that are run over a database, by words in them: what may stop; with those that are only
+         *     asked: what may be edited.
          */
         get: operations["change_texts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Change Text
+         * @description What a text that is being written means: its columns, what these are made of, and what is wrong with it.
+         */
+        post: operations["read_change_text"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Change Tables
+         * @description Relations by words in their names, each with its columns: what can be written.
+         */
+        get: operations["change_tables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Change Text
+         * @description A text as it is now.
+         */
+        get: operations["change_text"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1268,7 +1381,8 @@ export interface components {
          * ChangeIn
          * @description A change. sql: DDL, or an edited definition, of relations named as the database names them; those of other
          *     databases on the same server with theirs in front. database: the one that is changed; by default that over which
-         *     most texts are run. stopped: places of texts that are not run any more.
+         *     most texts are run. stopped: places of texts that are not run any more. edits: places of texts, with what they
+         *     are instead; one that is not known is added.
          */
         ChangeIn: {
             /**
@@ -1283,12 +1397,19 @@ export interface components {
              * @default []
              */
             stopped: string[];
+            /**
+             * Edits
+             * @default {}
+             */
+            edits: {
+                [key: string]: string;
+            };
         };
         /**
          * ChangeOutcome
          * @description What a change does to all that is run and asked after it.
          *
-         *     stopped: places of texts that are not run any more.
+         *     stopped: places of texts that are not run any more; edited, added: of those that are others, or new.
          *     refused: why the database would not make it. edits: of views that get another query. reachable: how much lies
          *     downstream, which mere reachability would have warned of. counts: of consequences by kind. failing: texts that
          *     fail anyhow. not_run: texts of which nobody
@@ -1299,6 +1420,10 @@ export interface components {
             change: string;
             /** Stopped */
             stopped: string[];
+            /** Edited */
+            edited: string[];
+            /** Added */
+            added: string[];
             /** System */
             system: string;
             /** Database */
@@ -1309,12 +1434,16 @@ export interface components {
             edits: components["schemas"]["EditFact"][];
             /** Consequences */
             consequences: components["schemas"]["ConsequenceFact"][];
+            /** Consequences Total */
+            consequences_total: number;
             /** Counts */
             counts: {
                 [key: string]: number;
             };
             /** Untouched */
             untouched: components["schemas"]["UntouchedFact"][];
+            /** Untouched Total */
+            untouched_total: number;
             /** Reachable */
             reachable: number;
             /** Failing */
@@ -1335,6 +1464,20 @@ export interface components {
             database: string;
             /** Texts */
             texts: number;
+        };
+        /**
+         * ChangeText
+         * @description A text that is run, or only asked, as an element of a report is.
+         */
+        ChangeText: {
+            /** Place */
+            place: string;
+            /** Text */
+            text: string;
+            /** Dialect */
+            dialect: string;
+            /** Asked */
+            asked: boolean;
         };
         /**
          * ChangesFact
@@ -1502,6 +1645,16 @@ export interface components {
             /** Columns */
             columns: string[];
             failure: components["schemas"]["FailureFact"] | null;
+        };
+        /**
+         * ConsequenceName
+         * @description What becomes of what.
+         */
+        ConsequenceName: {
+            /** Kind */
+            kind: string;
+            /** Subject */
+            subject: string;
         };
         /**
          * ConsumerIn
@@ -2385,6 +2538,146 @@ export interface components {
             note?: string | null;
         };
         /**
+         * KeptChangeBrief
+         * @description A change that is kept. consequences: how many it had at ``at``.
+         */
+        KeptChangeBrief: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Who */
+            who: string;
+            state: components["schemas"]["KeptState"];
+            /**
+             * Kept At
+             * Format: date-time
+             */
+            kept_at: string;
+            /** Database */
+            database: string;
+            /** Consequences */
+            consequences: number;
+            /** Refused */
+            refused: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * KeptChangeEdit
+         * @description What becomes of a kept change. settle: hold it from now on against what it does now.
+         */
+        KeptChangeEdit: {
+            /** Name */
+            name?: string | null;
+            state?: components["schemas"]["KeptState"] | null;
+            /**
+             * Settle
+             * @default false
+             */
+            settle: boolean;
+        };
+        /**
+         * KeptChangeFact
+         * @description A change that is kept, with what would change.
+         */
+        KeptChangeFact: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Who */
+            who: string;
+            state: components["schemas"]["KeptState"];
+            /**
+             * Kept At
+             * Format: date-time
+             */
+            kept_at: string;
+            /** Database */
+            database: string;
+            /** Consequences */
+            consequences: number;
+            /** Refused */
+            refused: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Changed By */
+            changed_by: string;
+            /** Sql */
+            sql: string;
+            /** Stopped */
+            stopped: string[];
+            /** Edits */
+            edits: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * KeptChangeIn
+         * @description A change that is to be kept, under a name.
+         */
+        KeptChangeIn: {
+            /**
+             * Sql
+             * @default
+             */
+            sql: string;
+            /** Database */
+            database?: string | null;
+            /**
+             * Stopped
+             * @default []
+             */
+            stopped: string[];
+            /**
+             * Edits
+             * @default {}
+             */
+            edits: {
+                [key: string]: string;
+            };
+            /** Name */
+            name: string;
+        };
+        /**
+         * KeptChangeOutcome
+         * @description A kept change with what it does now, and what came and went since it was last settled. impossible: why it
+         *     cannot be made any more.
+         */
+        KeptChangeOutcome: {
+            kept: components["schemas"]["KeptChangeFact"];
+            outcome: components["schemas"]["ChangeOutcome"] | null;
+            /** Impossible */
+            impossible: string | null;
+            /** Came */
+            came: components["schemas"]["ConsequenceName"][];
+            /** Came Total */
+            came_total: number;
+            /** Went */
+            went: components["schemas"]["ConsequenceName"][];
+            /** Went Total */
+            went_total: number;
+        };
+        /**
+         * KeptChangesPage
+         * @description Changes that are kept, the latest first.
+         */
+        KeptChangesPage: {
+            /** Items */
+            items: components["schemas"]["KeptChangeBrief"][];
+            /** Next */
+            next: string | null;
+        };
+        /**
          * KeptSearchFact
          * @description A search that is kept under a name.
          */
@@ -2417,6 +2710,12 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /**
+         * KeptState
+         * @description How far a kept change has come.
+         * @enum {string}
+         */
+        KeptState: "proposed" | "reviewed" | "done" | "dropped";
         /**
          * KindFact
          * @description A kind of source with the JSON Schema of its configuration.
@@ -2779,6 +3078,89 @@ export interface components {
             done: number;
             /** Total */
             total: number;
+        };
+        /**
+         * ReadIn
+         * @description A text that is being written. place: of the text that it would be.
+         */
+        ReadIn: {
+            /** Text */
+            text: string;
+            /**
+             * Dialect
+             * @default postgresql
+             */
+            dialect: string;
+            /** Database */
+            database?: string | null;
+            /** Place */
+            place?: string | null;
+        };
+        /**
+         * ReadOutput
+         * @description A column that a statement makes. values: the columns that it is made of; conditions: those that decide.
+         */
+        ReadOutput: {
+            /** Name */
+            name: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Values */
+            values: string[];
+            /** Conditions */
+            conditions: string[];
+        };
+        /**
+         * ReadProblem
+         * @description What is wrong with a text, at which of its characters.
+         */
+        ReadProblem: {
+            /** Level */
+            level: string;
+            /** Message */
+            message: string;
+            /** Hint */
+            hint: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+        };
+        /**
+         * ReadStatement
+         * @description A statement with the columns that it makes, of which so many are told. rows: what decides about its rows.
+         */
+        ReadStatement: {
+            /** Kind */
+            kind: string;
+            /** Target */
+            target: string | null;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Outputs */
+            outputs: components["schemas"]["ReadOutput"][];
+            /** Outputs Total */
+            outputs_total: number;
+            /** Rows */
+            rows: string[];
+        };
+        /**
+         * ReadText
+         * @description What a text means that is being written. tables: what it reads, with the columns that are known.
+         */
+        ReadText: {
+            /** Problems */
+            problems: components["schemas"]["ReadProblem"][];
+            /** Statements */
+            statements: components["schemas"]["ReadStatement"][];
+            /** Tables */
+            tables: {
+                [key: string]: string[];
+            };
         };
         /**
          * RecentIngestion
@@ -4348,6 +4730,158 @@ export interface operations {
             503: components["responses"]["Unavailable"];
         };
     };
+    changes: {
+        parameters: {
+            query?: {
+                cursor?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChangesPage"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    keep_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptChangeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    kept_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChangeOutcome"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    let_change_go: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    edit_kept_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptChangeEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
     change_databases: {
         parameters: {
             query?: never;
@@ -4414,6 +4948,7 @@ export interface operations {
                 q?: string;
                 database?: string | null;
                 limit?: number;
+                asked?: boolean;
             };
             header?: never;
             path?: never;
@@ -4428,6 +4963,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    read_change_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadText"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    change_tables: {
+        parameters: {
+            query?: {
+                q?: string;
+                database?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string[];
+                    };
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    change_text: {
+        parameters: {
+            query: {
+                place: string;
+                database?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeText"];
                 };
             };
             400: components["responses"]["NotTaken"];

@@ -1,5 +1,8 @@
 """What the questions about a change answer. These models are the API's schemas."""
 
+from datetime import datetime
+from enum import StrEnum
+
 from pydantic import BaseModel
 
 
@@ -93,8 +96,10 @@ class ChangeOutcome(BaseModel):
     refused: str | None
     edits: list[EditFact]
     consequences: list[ConsequenceFact]
+    consequences_total: int
     counts: dict[str, int]
     untouched: list[UntouchedFact]
+    untouched_total: int
     reachable: int
     failing: list[str]
     not_run: list[str]
@@ -108,6 +113,105 @@ class ChangeText(BaseModel):
     text: str
     dialect: str
     asked: bool
+
+
+class KeptState(StrEnum):
+    """How far a kept change has come."""
+
+    PROPOSED = "proposed"
+    REVIEWED = "reviewed"
+    DONE = "done"
+    DROPPED = "dropped"
+
+
+class KeptChangeBrief(BaseModel):
+    """A change that is kept. consequences: how many it had at ``at``."""
+
+    id: int
+    name: str
+    who: str
+    state: KeptState
+    kept_at: datetime
+    database: str
+    consequences: int
+    refused: str | None
+    at: datetime
+    changed_by: str
+
+
+class KeptChangeFact(KeptChangeBrief):
+    """A change that is kept, with what would change."""
+
+    sql: str
+    stopped: list[str]
+    edits: dict[str, str]
+
+
+class KeptChangesPage(BaseModel):
+    """Changes that are kept, the latest first."""
+
+    items: list[KeptChangeBrief]
+    next: str | None
+
+
+class ConsequenceName(BaseModel):
+    """What becomes of what."""
+
+    kind: str
+    subject: str
+
+
+class KeptChangeOutcome(BaseModel):
+    """A kept change with what it does now, and what came and went since it was last settled. impossible: why it
+    cannot be made any more."""
+
+    kept: KeptChangeFact
+    outcome: ChangeOutcome | None
+    impossible: str | None
+    came: list[ConsequenceName]
+    came_total: int
+    went: list[ConsequenceName]
+    went_total: int
+
+
+class ReadProblem(BaseModel):
+    """What is wrong with a text, at which of its characters."""
+
+    level: str
+    message: str
+    hint: str
+    start: int
+    end: int
+
+
+class ReadOutput(BaseModel):
+    """A column that a statement makes. values: the columns that it is made of; conditions: those that decide."""
+
+    name: str
+    start: int
+    end: int
+    values: list[str]
+    conditions: list[str]
+
+
+class ReadStatement(BaseModel):
+    """A statement with the columns that it makes, of which so many are told. rows: what decides about its rows."""
+
+    kind: str
+    target: str | None
+    start: int
+    end: int
+    outputs: list[ReadOutput]
+    outputs_total: int
+    rows: list[str]
+
+
+class ReadText(BaseModel):
+    """What a text means that is being written. tables: what it reads, with the columns that are known."""
+
+    problems: list[ReadProblem]
+    statements: list[ReadStatement]
+    tables: dict[str, list[str]]
 
 
 class ChangeTarget(BaseModel):

@@ -28,6 +28,7 @@ from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
 
 MOST_TEXT = 100_000  # characters
+MOST_SHOWN = 1_000  # consequences, and things that are untouched
 MOST_EDITED = 2_000_000  # characters, of all edited texts
 _MOST_COMPARED = 2_000  # names
 _MOST_TOLD = 400  # characters of an expression
@@ -81,6 +82,13 @@ def simulate(
     with here.lock:
         found = here.world.simulate(change, stopped=frozenset(stopped), edited=edited, added=added)
     return _Teller(context, here, edits).outcome(change, list(stopped), added, found)
+
+
+def shown(found: ChangeOutcome) -> ChangeOutcome:
+    """Return as much of an outcome as is shown at once: the worst of it."""
+    return found.model_copy(
+        update={"consequences": found.consequences[:MOST_SHOWN], "untouched": found.untouched[:MOST_SHOWN]}
+    )
 
 
 def text_at(context: Context, database: str | None, place: str) -> ChangeText:
@@ -164,11 +172,13 @@ class _Teller:
             refused=found.refused,
             edits=[self._edit(name, differs) for name, differs in sorted(found.differs.items())],
             consequences=consequences,
+            consequences_total=len(consequences),
             counts=dict(Counter(one.kind for one in consequences)),
             untouched=[
                 UntouchedFact(subject=one, what=self._what(one, infos), dataset=self._dataset(one))
                 for one in found.untouched
             ],
+            untouched_total=len(found.untouched),
             reachable=len(subjects | set(found.untouched)),
             failing=found.failing,
             not_run=self._here.not_run,

@@ -6,7 +6,8 @@ from dataclasses import dataclass, field
 from threading import Lock
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import cast, func, select
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
 from jalan.catalog.kinds import DatasetKind, DefinitionKind, FieldKind
@@ -20,7 +21,7 @@ from jalan.runs.order import needed_first
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
 from jalan.store.among import is_among
-from jalan.store.schema import Dataset, Definition, Field, Link, System
+from jalan.store.schema import Dataset, Definition, Field, Ingestion, Link, System
 
 _ASKED = frozenset({DefinitionKind.ELEMENT, DefinitionKind.ELEMENT_COLUMNS, DefinitionKind.EXTRACT})
 _RUN = frozenset({DefinitionKind.FILE, DefinitionKind.STATEMENT})
@@ -45,6 +46,10 @@ class DatabaseWorld:
         return sorted(text.place for text in self.world.texts if not text.is_query)
 
 
+class _Worlds(dict[tuple[int, str], tuple[int | None, DatabaseWorld]]):
+    """Worlds by system and database, each with the last ingestion that had changed anything when it was made."""
+
+
 def databases(session: Session) -> list[tuple[System, str, int]]:
     """Return the databases over which texts are run, those with most texts first."""
     query = (
@@ -60,15 +65,22 @@ def databases(session: Session) -> list[tuple[System, str, int]]:
 def world_of(context: Context, database: str | None) -> DatabaseWorld:
     """Return the world of a database as it is now; of that with most texts where none is named. Raises NotFound.
 
-    Cost: the whole database the first time, nothing as long as the graph stays as it is.
+    Cost: the whole database the first time, nothing as long as no ingestion changes anything.
     """
-    found = databases(context.session)
-    chosen = next((one for one in found if database in (None, one[1])), None)
+    known = databases(context.session)
+    chosen = next((one for one in known if database in (None, one[1])), None)
     if chosen is None:
-        known = ", ".join(one for _, one, _ in found) or "none"
-        raise NotFound(f"no texts are known that are run over “{database}”; there are: {known}")
+        names = ", ".join(one for _, one, _ in known) or "none"
+        raise NotFound(f"no texts are known that are run over “{database}”; there are: {names}")
     system, name, _ = chosen
-    return context.graph.remembered(f"world {system.id} {name}", lambda: _Builder(context, system, name).build())
+    # A text may change without any change of what links to what.
+    changed = select(func.max(Ingestion.id)).where(Ingestion.counts["changed"] != cast({}, JSONB))
+    last = context.session.scalars(changed).one()
+    worlds = context.graph.remembered("worlds", _Worlds)
+    found = worlds.get((system.id, name))
+    if found is None or found[0] != last:
+        found = worlds[system.id, name] = (last, _Builder(context, system, name).build())
+    return found[1]
 
 
 class _Builder:

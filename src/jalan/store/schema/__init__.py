@@ -2,6 +2,7 @@
 
 from jalan.store.schema.base import Base
 from jalan.store.schema.catalog import Container, Dataset, Field, System
+from jalan.store.schema.changes import KeptChange
 from jalan.store.schema.definitions import Definition, Diagnostic, Job, Link, Relinked, Revision, Statement
 from jalan.store.schema.graph import GraphVersion
 from jalan.store.schema.identity import Alias
@@ -38,6 +39,7 @@ __all__ = [
     "Ingestion",
     "Job",
     "JobVersion",
+    "KeptChange",
     "KeptSearch",
     "Link",
     "Past",

@@ -5,9 +5,20 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
-from jalan.service.change.answers import ChangeOutcome, ChangeTarget, ChangeText
-from jalan.service.change.simulate import MOST_EDITED, MOST_TEXT, simulate, targets, text_at, texts_named
-from jalan.web.deps import Now
+from jalan.service.change import kept
+from jalan.service.change.answers import (
+    ChangeOutcome,
+    ChangeTarget,
+    ChangeText,
+    KeptChangeOutcome,
+    KeptChangesPage,
+    KeptState,
+    ReadText,
+)
+from jalan.service.change.reading import read_text, tables_named
+from jalan.service.change.simulate import MOST_EDITED, MOST_TEXT, shown, simulate, targets, text_at, texts_named
+from jalan.web.api.made import Made
+from jalan.web.deps import Id, Now
 
 router = APIRouter(prefix="/api/v1")
 
@@ -27,6 +38,50 @@ class ChangeIn(BaseModel):
     ] = {}
 
 
+class KeptChangeIn(ChangeIn):
+    """A change that is to be kept, under a name."""
+
+    name: Annotated[str, Field(max_length=200)]
+
+
+class KeptChangeEdit(BaseModel):
+    """What becomes of a kept change. settle: hold it from now on against what it does now."""
+
+    name: Annotated[str | None, Field(max_length=200)] = None
+    state: KeptState | None = None
+    settle: bool = False
+
+
+@router.get("/changes")
+def get_changes(context: Now, cursor: Annotated[str | None, Query(max_length=200)] = None) -> KeptChangesPage:
+    """The changes that are kept, the latest first."""
+    return kept.kept_changes(context, cursor)
+
+
+@router.post("/changes", status_code=201)
+def keep_change(context: Now, given: KeptChangeIn) -> Made:
+    """Keep a change under a name, with what it does now."""
+    return Made(id=kept.keep_change(context, given.name, given.sql, given.database, given.stopped, given.edits))
+
+
+@router.get("/changes/kept/{change}")
+def get_kept_change(context: Now, change: Id) -> KeptChangeOutcome:
+    """A kept change with what it does now, and what is different from then."""
+    return kept.kept_change(context, change)
+
+
+@router.patch("/changes/kept/{change}", status_code=204)
+def edit_kept_change(context: Now, change: Id, given: KeptChangeEdit) -> None:
+    """Give a kept change another name or state, or settle what it does."""
+    kept.change_kept(context, change, given.name, given.state, given.settle)
+
+
+@router.delete("/changes/kept/{change}", status_code=204)
+def let_change_go(context: Now, change: Id) -> None:
+    """Keep a change no longer."""
+    kept.let_change_go(context, change)
+
+
 @router.get("/changes/databases")
 def get_change_databases(context: Now) -> list[ChangeTarget]:
     """The databases that changes can be simulated in."""
@@ -36,7 +91,7 @@ def get_change_databases(context: Now) -> list[ChangeTarget]:
 @router.post("/changes/simulate")
 def simulate_change(context: Now, given: ChangeIn) -> ChangeOutcome:
     """What a change does to all that is run and asked after it. Nothing is written."""
-    return simulate(context, given.sql, given.database, given.stopped, given.edits or None)
+    return shown(simulate(context, given.sql, given.database, given.stopped, given.edits or None))
 
 
 @router.get("/changes/texts")
@@ -50,6 +105,32 @@ def get_change_texts(
     """The places of texts that are run over a database, by words in them: what may stop; with those that are only
     asked: what may be edited."""
     return texts_named(context, database, q, limit, asked)
+
+
+class ReadIn(BaseModel):
+    """A text that is being written. place: of the text that it would be."""
+
+    text: Annotated[str, Field(max_length=MOST_EDITED)]
+    dialect: Annotated[str, Field(max_length=40)] = "postgresql"
+    database: Annotated[str | None, Field(max_length=200)] = None
+    place: Annotated[str | None, Field(max_length=1_000)] = None
+
+
+@router.post("/changes/read")
+def read_change_text(context: Now, given: ReadIn) -> ReadText:
+    """What a text that is being written means: its columns, what these are made of, and what is wrong with it."""
+    return read_text(context, given.database, given.text, given.dialect, given.place)
+
+
+@router.get("/changes/tables")
+def get_change_tables(
+    context: Now,
+    q: Annotated[str, Query(max_length=200)] = "",
+    database: Annotated[str | None, Query(max_length=200)] = None,
+    limit: Annotated[int, Query(ge=1, le=200)] = 30,
+) -> dict[str, list[str]]:
+    """Relations by words in their names, each with its columns: what can be written."""
+    return tables_named(context, database, q, limit)
 
 
 @router.get("/changes/text")

@@ -1,0 +1,143 @@
+"""Changes that are kept under a name: what they did then, what they would do now, and what became of them."""
+
+from collections.abc import Iterable
+from datetime import UTC, datetime
+
+from sqlalchemy import select
+
+from jalan.service.change.answers import (
+    ChangeOutcome,
+    ConsequenceName,
+    KeptChangeBrief,
+    KeptChangeFact,
+    KeptChangeOutcome,
+    KeptChangesPage,
+    KeptState,
+)
+from jalan.service.change.simulate import shown, simulate
+from jalan.service.context import Context
+from jalan.service.cursors import pack, unpack
+from jalan.service.errors import Invalid, NotFound
+from jalan.store.schema import KeptChange
+
+_PAGE = 50
+_DIFFERENT = 200
+
+
+def kept_changes(context: Context, cursor: str | None) -> KeptChangesPage:
+    """Return the changes that are kept, the latest first. Raises BadCursor."""
+    query = select(KeptChange).order_by(KeptChange.id.desc()).limit(_PAGE + 1)
+    if cursor is not None:
+        (last,) = unpack(cursor, "changes", int)
+        query = query.where(KeptChange.id < last)
+    rows = context.session.scalars(query).all()
+    page = rows[:_PAGE]
+    return KeptChangesPage(
+        items=[_brief(row) for row in page], next=pack([page[-1].id]) if len(rows) > _PAGE else None
+    )
+
+
+def keep_change(
+    context: Context, name: str, change: str, database: str | None, stopped: list[str], edits: dict[str, str]
+) -> int:
+    """Keep a change with what it does now; returns its id. Raises Invalid, NotFound."""
+    named = _name(name)
+    found = simulate(context, change, database, stopped, edits or None)
+    with context.changing() as session:
+        now = datetime.now(UTC)
+        row = KeptChange(
+            name=named, who=context.who, state="proposed", kept_at=now, database=found.database, sql=change,
+            stopped=stopped, edits=edits, outcome=_names(found), refused=found.refused, at=now,
+            changed_by=context.who,
+        )  # fmt: skip
+        session.add(row)
+        session.flush()
+        return row.id
+
+
+def kept_change(context: Context, change: int) -> KeptChangeOutcome:
+    """Return a kept change with what it does now, and what is different from what it did then. Raises NotFound,
+    and Invalid where it cannot be made any more."""
+    row = _row(context, change)
+    kept = _fact(row)
+    try:
+        now = simulate(context, row.sql, row.database, row.stopped, row.edits or None)
+    except (Invalid, NotFound) as error:
+        return KeptChangeOutcome(
+            kept=kept, outcome=None, impossible=str(error), came=[], came_total=0, went=[], went_total=0
+        )
+    was, here = {tuple(one) for one in row.outcome}, {tuple(one) for one in _names(now)}
+    came, went = here - was, was - here
+    return KeptChangeOutcome(
+        kept=kept,
+        outcome=shown(now),
+        impossible=None,
+        came=_consequences(came),
+        came_total=len(came),
+        went=_consequences(went),
+        went_total=len(went),
+    )
+
+
+def change_kept(context: Context, change: int, name: str | None, state: KeptState | None, settle: bool) -> None:
+    """Give a kept change another name or state. settle: what it does now is what it will be held against from now
+    on. Raises Invalid, NotFound."""
+    row = _row(context, change)
+    found = simulate(context, row.sql, row.database, row.stopped, row.edits or None) if settle else None
+    with context.changing() as session:
+        mine = session.get_one(KeptChange, change)
+        mine.changed_by = context.who
+        if name is not None:
+            mine.name = _name(name)
+        if state is not None:
+            mine.state = state
+        if found is not None:
+            mine.outcome, mine.refused, mine.at = _names(found), found.refused, datetime.now(UTC)
+
+
+def let_change_go(context: Context, change: int) -> None:
+    """Keep a change no longer. Raises NotFound."""
+    _row(context, change)
+    with context.changing() as session:
+        session.delete(session.get_one(KeptChange, change))
+
+
+def _row(context: Context, change: int) -> KeptChange:
+    row = context.session.get(KeptChange, change)
+    if row is None:
+        raise NotFound(f"no change {change} is kept")
+    return row
+
+
+def _name(name: str) -> str:
+    named = " ".join(name.split())
+    if not named:
+        raise Invalid("name: a change is kept under a name")
+    return named
+
+
+def _names(found: ChangeOutcome) -> list[list[str]]:
+    return sorted([one.kind, one.subject] for one in found.consequences)
+
+
+def _consequences(names: Iterable[tuple[str, ...]]) -> list[ConsequenceName]:
+    return [ConsequenceName(kind=kind, subject=subject) for kind, subject in sorted(names)[:_DIFFERENT]]
+
+
+def _brief(row: KeptChange) -> KeptChangeBrief:
+    return KeptChangeBrief(
+        id=row.id,
+        name=row.name,
+        who=row.who,
+        state=KeptState(row.state),
+        kept_at=row.kept_at,
+        database=row.database,
+        consequences=len(row.outcome),
+        refused=row.refused,
+        at=row.at,
+        changed_by=row.changed_by,
+    )
+
+
+def _fact(row: KeptChange) -> KeptChangeFact:
+    return KeptChangeFact(**dict(_brief(row)), sql=row.sql, stopped=row.stopped, edits=row.edits)
