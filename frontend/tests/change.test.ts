@@ -4,11 +4,22 @@ import { api, ApiError } from '../src/api/client'
 import { asText, grouped, holds, pieces, type Outcome } from '../src/features/change/consequences'
 import { close, openAt } from './opened'
 
+// The editor itself needs a real browser: there it has its tests.
+vi.mock('../src/shared/components/SqlEditor.vue', () => ({
+  __esModule: true,
+  default: {
+    props: ['modelValue', 'problems'],
+    template:
+      '<textarea class="stub" :value="modelValue" @input="$emit(\'update:modelValue\', $event.target.value)" />',
+  },
+}))
 vi.setConfig({ testTimeout: 60_000 })
 const SQL = 'alter table tidy.tickets drop column fare'
 const outcome: Outcome = {
   change: SQL,
   stopped: [],
+  edited: [],
+  added: [],
   system: 'postgres://islands:5432',
   database: 'strait',
   refused: null,
@@ -45,8 +56,10 @@ const outcome: Outcome = {
       failure: null,
     },
   ],
+  consequences_total: 2,
   counts: { breaks: 1, 'goes stale': 1 },
   untouched: [{ subject: 'tidy.ports', what: 'table', dataset: 30 }],
+  untouched_total: 1,
   reachable: 3,
   failing: [],
   not_run: ['models/fares.sql'],
@@ -60,8 +73,12 @@ beforeEach(() => {
     { system: 'postgres://islands:5432', database: 'harbour', texts: 1 },
   ])
   vi.spyOn(api, 'simulate').mockResolvedValue(outcome)
+  vi.spyOn(api, 'keptChanges').mockResolvedValue({ items: [], next: null })
 })
-afterEach(close)
+afterEach(() => {
+  sessionStorage.clear()
+  close()
+})
 
 it('says what breaks, with the characters that do, and what does not', async () => {
   const { page } = await openAt(`/change?sql=${SQL}`)
@@ -129,15 +146,18 @@ it('asks a moment after the last key, and keeps what is written in the address',
   await page.find('textarea').setValue(SQL)
   await vi.advanceTimersByTimeAsync(500)
   await flushPromises()
-  expect(vi.mocked(api.simulate).mock.calls.map(([sql]) => sql)).toEqual([SQL])
+  expect(vi.mocked(api.simulate).mock.calls.map(([one]) => one.sql)).toEqual([SQL])
   expect(router.currentRoute.value.query.sql).toBe(SQL)
 })
 
 it('asks what happens where something does not run', async () => {
   vi.spyOn(api, 'changeTexts').mockResolvedValue(['tidy/ports.sql', 'tidy/tickets.sql'])
   const { page, router } = await openAt('/change?stop=tidy/ports.sql')
-  expect(vi.mocked(api.simulate).mock.calls[0]?.slice(0, 2)).toEqual(['', ['tidy/ports.sql']])
-  await page.find('.proposal input').setValue('tidy')
+  expect(vi.mocked(api.simulate).mock.calls[0]?.[0]).toMatchObject({
+    sql: '',
+    stopped: ['tidy/ports.sql'],
+  })
+  await page.find('[aria-label="Find what would not run"]').setValue('tidy')
   await vi.advanceTimersByTimeAsync(300)
   await flushPromises()
   // What is stopped already is not offered again.
@@ -148,6 +168,101 @@ it('asks what happens where something does not run', async () => {
   await page.find('.proposal .one button').trigger('click')
   await flushPromises()
   expect(router.currentRoute.value.query.stop).toEqual(['tidy/tickets.sql'])
+})
+
+const kept = {
+  kept: {
+    id: 7,
+    name: 'no more fares',
+    who: 'Quay',
+    state: 'proposed' as const,
+    kept_at: '2026-11-20T10:00:00Z',
+    at: '2026-11-20T10:00:00Z',
+    changed_by: 'Quay',
+    database: 'strait',
+    consequences: 2,
+    refused: null,
+    sql: SQL,
+    stopped: [],
+    edits: { 'tidy/ports.sql': 'select 2' },
+  },
+  outcome,
+  impossible: null,
+  came: [{ kind: 'breaks', subject: 'mart/loyalty.sql' }],
+  came_total: 1,
+  went: [],
+  went_total: 0,
+}
+
+it('a text is edited, with what it makes beside it, and taken back', async () => {
+  const text = { place: 'tidy/ports.sql', text: 'select 1', dialect: 'postgresql', asked: false }
+  vi.spyOn(api, 'changeText').mockResolvedValue(text)
+  vi.spyOn(api, 'readChangeText').mockResolvedValue({
+    problems: [],
+    statements: [
+      {
+        kind: 'select',
+        target: 'tidy.ports',
+        start: 0,
+        end: 8,
+        outputs: [
+          { name: 'port', start: 7, end: 8, values: ['landing.ports.port'], conditions: [] },
+        ],
+        outputs_total: 1,
+        rows: ['landing.ports.island'],
+      },
+    ],
+    tables: {},
+  })
+  const { page } = await openAt('/change?edit=tidy/ports.sql')
+  await vi.advanceTimersByTimeAsync(100)
+  await flushPromises()
+  expect(page.find('.makes').text()).toContain('port of landing.ports.port')
+  expect(page.find('.makes').text()).toContain('rows by landing.ports.island')
+  expect(api.simulate).not.toHaveBeenCalled()
+  await page.find('textarea.stub').setValue('select 2')
+  await vi.advanceTimersByTimeAsync(400)
+  await flushPromises()
+  expect(vi.mocked(api.simulate).mock.calls.at(-1)?.[0].edits).toEqual({
+    'tidy/ports.sql': 'select 2',
+  })
+  await page.find('[aria-label="take back the edit of tidy/ports.sql"]').trigger('click')
+  await flushPromises()
+  expect((page.find('textarea.stub').element as HTMLTextAreaElement).value).toBe('select 1')
+})
+
+it('a change is kept under a name, and says what it does otherwise by now', async () => {
+  vi.spyOn(api, 'keptChanges').mockResolvedValue({ items: [kept.kept], next: null })
+  vi.spyOn(api, 'keptChange').mockResolvedValue(kept)
+  const keep = vi.spyOn(api, 'keepChange').mockResolvedValue({ id: 7 })
+  const tell = vi.spyOn(api, 'editKeptChange').mockResolvedValue(undefined as never)
+  const { page, router } = await openAt(`/change?sql=${SQL}`)
+  await page.find('.keep input').setValue('no more fares')
+  await page.find('.keep').trigger('submit')
+  await flushPromises()
+  expect(keep.mock.calls[0]?.[0]).toMatchObject({ name: 'no more fares', sql: SQL })
+  expect(router.currentRoute.value.query.kept).toBe('7')
+  const head = () => page.find('.kept').text()
+  expect(head()).toContain('1 came, 0 went')
+  expect(head()).toContain('mart/loyalty.sql')
+  // What was kept is taken over whole.
+  await vi.advanceTimersByTimeAsync(700)
+  await flushPromises()
+  expect(page.find('.proposal').text()).toContain('tidy/ports.sql')
+  expect(head()).not.toContain('otherwise than what is kept')
+  await page.find('.kept select').setValue('reviewed')
+  expect(tell.mock.calls[0]).toEqual([7, { state: 'reviewed', settle: false }])
+  await page.find('textarea').setValue('drop table tidy.ports')
+  await vi.advanceTimersByTimeAsync(700)
+  await flushPromises()
+  expect(head()).toContain('otherwise than what is kept')
+})
+
+it('kept changes are listed where nothing is asked yet', async () => {
+  vi.spyOn(api, 'keptChanges').mockResolvedValue({ items: [kept.kept], next: null })
+  const { page } = await openAt('/change')
+  expect(page.find('.ledger').text()).toContain('no more fares')
+  expect(page.find('.ledger').text()).toContain('2 consequences')
 })
 
 it('says what the database would refuse, and what cannot be read', async () => {

@@ -68,7 +68,7 @@ def test_an_edited_view_says_what_it_makes_otherwise_and_who_is_concerned(page: 
 
 def test_what_stops_is_found_by_words_and_leaves_things_stale(page: Page) -> None:
     page.open("/change")
-    page.one(".proposal input").send_keys("tidy tick")
+    page.one("[aria-label='Find what would not run']").send_keys("tidy tick")
     page.click(".proposal li button", "pipelines/tidy/tickets.sql")
     page.wait(lambda: "stop=" in page.driver.current_url)
     page.wait(lambda: any("goes stale" in one for one in page.texts(".one .state")))
@@ -76,3 +76,42 @@ def test_what_stops_is_found_by_words_and_leaves_things_stale(page: Page) -> Non
     assert serious(page) == []
     page.click(".proposal .one button", "take back")
     page.wait(lambda: page.texts(".ledger .one") == [])
+
+
+def test_a_text_is_edited_and_its_columns_follow(page: Page) -> None:
+    page.open("/change")
+    page.one("[aria-label='Find a text to edit']").send_keys("core ticket_facts")
+    page.click("[aria-label=Texts] button", "ticket_facts.sql")
+    page.one(".makes p", "fare_paid of tidy.tickets.fare, tidy.tickets.discount")
+    page.click(".cm-line", "as fare_paid")
+    page.press(Keys.HOME, "2 * ")
+    # The cursor stands in what makes this column.
+    page.one(".makes p.here", "fare_paid")
+    page.one(".edit .head", "Other values in fare_paid")
+    page.wait(lambda: "core.ticket_facts" in page.texts(".ledger .one .subject, .ledger .one a"))
+    assert serious(page) == []
+    assert console_errors(page.driver) == []
+    # Names are offered, and what is wrong is underlined where it stands.
+    page.press(Keys.END, " t.dis")
+    page.one(".cm-tooltip-autocomplete li", "discount")
+    page.press(Keys.ESCAPE)
+    page.one(".cm-lintRange-error, .cm-lint-marker-error")
+    page.click("[aria-label^='take back the edit']")
+    page.wait(lambda: not page.all(".edit .head"))
+
+
+def test_a_change_is_kept_and_found_again(page: Page) -> None:
+    page.open("/change?sql=alter table tidy.tickets drop column discount")
+    page.one(".keep input").send_keys("fares without discount", Keys.ENTER)
+    page.one(".kept h2", "fares without discount")
+    page.one(".kept", "It does what it did")
+    address = page.driver.current_url
+    page.open("/change")
+    page.click(".ledger a", "fares without discount")
+    page.wait(lambda: page.read("textarea", attribute="value") == "alter table tidy.tickets drop column discount")
+    page.wait(lambda: "breaks" in " ".join(page.texts(".ledger .one")))
+    assert serious(page) == []
+    page.driver.get(address)
+    page.click(".kept .link", "let it go")
+    page.wait(lambda: not page.all(".kept"))
+    assert console_errors(page.driver) == []

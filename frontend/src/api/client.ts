@@ -71,6 +71,9 @@ export interface LaneOptions extends PartOptions {
   conditions: boolean
 }
 
+/** What would change: SQL, texts that do not run, texts that are otherwise. */
+export type Proposal = Schemas['ChangeIn']
+
 export const api = {
   overview: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/overview', { signal })),
   find: (q: string, signal?: AbortSignal) =>
@@ -222,10 +225,28 @@ export const api = {
     ),
   changeDatabases: (signal?: AbortSignal) =>
     unwrap(client.GET('/api/v1/changes/databases', { signal })),
-  simulate: (sql: string, stopped: string[], database: string | undefined, signal?: AbortSignal) =>
-    unwrap(client.POST('/api/v1/changes/simulate', { body: { sql, stopped, database }, signal })),
-  changeTexts: (q: string, database: string | undefined, signal?: AbortSignal) =>
-    unwrap(client.GET('/api/v1/changes/texts', { params: { query: { q, database } }, signal })),
+  simulate: (proposal: Proposal, signal?: AbortSignal) =>
+    unwrap(client.POST('/api/v1/changes/simulate', { body: proposal, signal })),
+  changeTexts: (q: string, database: string | undefined, asked: boolean, signal?: AbortSignal) =>
+    unwrap(
+      client.GET('/api/v1/changes/texts', { params: { query: { q, database, asked } }, signal }),
+    ),
+  changeText: (place: string, database: string | undefined, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/changes/text', { params: { query: { place, database } }, signal })),
+  readChangeText: (body: Schemas['ReadIn'], signal?: AbortSignal) =>
+    unwrap(client.POST('/api/v1/changes/read', { body, signal })),
+  changeTables: (q: string, database: string | undefined, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/changes/tables', { params: { query: { q, database } }, signal })),
+  keptChanges: (cursor?: string, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/changes', { params: { query: { cursor } }, signal })),
+  keptChange: (change: number, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/changes/kept/{change}', { params: { path: { change } }, signal })),
+  keepChange: (body: Proposal & { name: string }) =>
+    unwrap(client.POST('/api/v1/changes', { body })),
+  editKeptChange: (change: number, body: Schemas['KeptChangeEdit']) =>
+    unwrap(client.PATCH('/api/v1/changes/kept/{change}', { params: { path: { change } }, body })),
+  letChangeGo: (change: number) =>
+    unwrap(client.DELETE('/api/v1/changes/kept/{change}', { params: { path: { change } } })),
   searches: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/searches', { signal })),
   keepSearch: (name: string, query: Record<string, unknown>) =>
     unwrap(client.POST('/api/v1/searches', { body: { name, query } })),

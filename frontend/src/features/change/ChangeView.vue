@@ -1,43 +1,43 @@
 <script setup lang="ts">
 import { refDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
-import { api } from '@/api/client'
+import { useQueryClient } from '@tanstack/vue-query'
+import { ApiError, api, type Proposal, type Schemas } from '@/api/client'
 import PictureLinks from '@/shared/components/PictureLinks.vue'
 import { useAsked } from '@/shared/composables/useAsked'
 import { count, plural } from '@/shared/format/humane'
 import ConsequenceRow from './ConsequenceRow.vue'
 import EditedQuery from './EditedQuery.vue'
+import EditedTexts from './EditedTexts.vue'
+import KeptChanges from './KeptChanges.vue'
+import KeptHead from './KeptHead.vue'
 import StoppedTexts from './StoppedTexts.vue'
 import SubjectName from './SubjectName.vue'
+import TextEditor from './TextEditor.vue'
 import { KINDS, asText, grouped, holds, type Grouping } from './consequences'
+import { useProposal } from './useProposal'
 
-const route = useRoute()
-const router = useRouter()
-const here = () => route.name === 'change'
-const written = ref(String(route.query.sql ?? ''))
+const { here, sql, database, stopped, edits, open, kept, go, edit, take } = useProposal()
+const written = ref(sql.value)
 const settled = refDebounced(written, 350)
-const database = computed(() => (route.query.in ? String(route.query.in) : undefined))
 
 // What is written is in the address, so that it can be sent to somebody; what comes by an address is written.
-watch(settled, (sql) => {
-  if (here() && sql !== String(route.query.sql ?? ''))
-    void router.replace({ query: { ...route.query, sql: sql.trim() ? sql : undefined } })
+watch(settled, (now) => {
+  if (here() && now !== sql.value) go({ sql: now.trim() ? now : undefined })
 })
-watch(
-  () => route.query.sql,
-  (sql) => {
-    if (here() && String(sql ?? '') !== written.value.trim()) written.value = String(sql ?? '')
-  },
-)
-
-const stopped = computed(() =>
-  [route.query.stop ?? []].flat().filter((one): one is string => typeof one === 'string'),
-)
-function stop(places: string[]) {
-  void router.replace({ query: { ...route.query, stop: places.length ? places : undefined } })
-}
-const asked = computed(() => Boolean(written.value.trim() || stopped.value.length))
+watch(sql, (now) => {
+  if (here() && now !== written.value.trim()) written.value = now
+})
+const calm = refDebounced(edits, 250)
+const proposal = computed<Proposal>(() => ({
+  sql: settled.value,
+  stopped: stopped.value,
+  edits: calm.value ?? {},
+  database: database.value,
+}))
+const says = (one: Proposal) =>
+  Boolean(one.sql.trim() || one.stopped.length || Object.keys(one.edits).length)
+const asked = computed(() => says({ ...proposal.value, sql: written.value, edits: edits.value }))
 
 const { data: databases } = useAsked(
   () => (here() ? ['change databases'] : null),
@@ -48,12 +48,46 @@ const {
   error,
   loading,
 } = useAsked(
-  () =>
-    here() && (settled.value.trim() || stopped.value.length)
-      ? ['change', settled.value, stopped.value, database.value]
-      : null,
-  (signal) => api.simulate(settled.value, stopped.value, database.value, signal),
+  () => (here() && says(proposal.value) ? ['change', proposal.value] : null),
+  (signal) => api.simulate(proposal.value, signal),
 )
+/** What fails in the text that is open, at its own characters. */
+const failures = computed(() =>
+  (outcome.value?.consequences ?? [])
+    .filter((one) => one.kind === 'breaks' && one.subject === open.value && one.failure)
+    .map((one) => {
+      const failure = one.failure as Schemas['FailureFact']
+      const text = edits.value[one.subject] ?? ''
+      const before = text
+        .split('\n')
+        .slice(0, failure.first_line - 1)
+        .join('\n').length
+      const shift = failure.first_line > 1 ? before + 1 : 0
+      return {
+        start: failure.start + shift,
+        end: failure.end + shift,
+        message: failure.message,
+      }
+    }),
+)
+const title = ref('')
+const cannot = ref('')
+const client = useQueryClient()
+async function keep() {
+  try {
+    const { id } = await api.keepChange({
+      ...proposal.value,
+      edits: edits.value,
+      name: title.value,
+    })
+    void client.invalidateQueries({ queryKey: ['kept changes'] })
+    title.value = ''
+    cannot.value = ''
+    go({ kept: String(id) })
+  } catch (reason) {
+    cannot.value = reason instanceof ApiError ? reason.message : 'It could not be kept.'
+  }
+}
 const FORMS = [
   'alter table … drop column …',
   'alter table … rename column … to …',
@@ -82,11 +116,14 @@ async function copy() {
   await navigator.clipboard.writeText(asText(outcome.value))
   copied.value = true
 }
+function titleOf(one: Schemas['ChangeOutcome']): string {
+  return one.change || [...one.edited, ...one.added, ...one.stopped].join(', ')
+}
 const ledger = ref<HTMLElement | null>(null)
 </script>
 
 <template>
-  <main class="change">
+  <main class="change" :class="{ editing: open }">
     <Teleport defer to="#page-title">
       <h1 class="name">
         Change
@@ -100,11 +137,7 @@ const ledger = ref<HTMLElement | null>(null)
           v-if="(databases?.length ?? 0) > 1"
           :value="database ?? databases?.[0]?.database"
           aria-label="The database that is changed"
-          @change="
-            router.replace({
-              query: { ...route.query, in: ($event.target as HTMLSelectElement).value },
-            })
-          "
+          @change="go({ in: ($event.target as HTMLSelectElement).value })"
         >
           <option v-for="one in databases" :key="one.system + one.database" :value="one.database">
             {{ one.database }}
@@ -114,17 +147,38 @@ const ledger = ref<HTMLElement | null>(null)
       <textarea
         v-model="written"
         class="mono"
-        rows="8"
+        :rows="open ? 3 : 6"
         spellcheck="false"
         aria-label="The change as SQL"
         placeholder="alter table … drop column …"
       />
       <p class="mute small">
-        DDL, or an edited definition (create or replace view …). Nothing is changed by asking.
-        Relations of other databases on the same server have theirs in front.
+        DDL, or an edited view. Nothing is changed by asking. Relations of other databases on the
+        same server have theirs in front.
       </p>
+      <h2>What would be written otherwise</h2>
+      <EditedTexts
+        :edits="edits"
+        :open="open"
+        :database="database"
+        @open="(place) => go({ edit: place ?? undefined })"
+        @take-back="(place) => edit(place, null)"
+      />
+      <TextEditor
+        v-if="open"
+        :key="open"
+        :place="open"
+        :edited="edits[open]"
+        :database="database"
+        :failures="failures"
+        @edit="(text) => open && edit(open, text)"
+      />
       <h2>What would not run</h2>
-      <StoppedTexts :stopped="stopped" :database="database" @change="stop" />
+      <StoppedTexts
+        :stopped="stopped"
+        :database="database"
+        @change="(places) => go({ stop: places.length ? places : undefined })"
+      />
       <template v-if="!asked">
         <h2>What can be asked</h2>
         <p v-for="one in FORMS" :key="one" class="mono small">{{ one }}</p>
@@ -149,11 +203,22 @@ const ledger = ref<HTMLElement | null>(null)
       </template>
     </section>
     <section ref="ledger" class="ledger" aria-label="Consequences" :aria-busy="loading">
+      <KeptHead
+        v-if="kept"
+        :kept="kept"
+        :now="{ ...proposal, sql: written, edits }"
+        @take="take"
+        @gone="go({ kept: undefined })"
+      />
       <p v-if="error" class="state bad" role="alert">{{ error }}</p>
-      <p v-else-if="!asked" class="mute">
-        Write a change, and read here what would happen: everything that reads it is read again, as
-        the database would run it.
-      </p>
+      <template v-else-if="!asked">
+        <p class="mute">
+          Write a change, and read here what would happen: everything that reads it is read again,
+          as the database would run it.
+        </p>
+        <h2>Kept changes</h2>
+        <KeptChanges />
+      </template>
       <p v-else-if="!outcome" class="mute">Reading again what it touches…</p>
       <template v-else>
         <h2>
@@ -174,7 +239,7 @@ const ledger = ref<HTMLElement | null>(null)
         <p v-if="outcome.refused" class="refused state bad" role="alert">
           The database would refuse it: {{ outcome.refused }}
         </p>
-        <EditedQuery v-for="edit in outcome.edits" :key="edit.subject" :edit="edit" />
+        <EditedQuery v-for="one in outcome.edits" :key="one.subject" :edit="one" />
         <div v-if="!outcome.refused" class="figures">
           <button
             v-for="(kind, name) in KINDS"
@@ -192,7 +257,7 @@ const ledger = ref<HTMLElement | null>(null)
             :class="{ on: showUntouched }"
             @click="showUntouched = !showUntouched"
           >
-            <b class="mute">{{ count(outcome.untouched.length) }}</b>untouched
+            <b class="mute">{{ count(outcome.untouched_total) }}</b>untouched
           </button>
         </div>
         <input
@@ -212,6 +277,10 @@ const ledger = ref<HTMLElement | null>(null)
           </h3>
           <ConsequenceRow v-for="row in group.rows" :key="row.kind + row.subject" :row="row" />
         </div>
+        <p v-if="outcome.consequences_total > outcome.consequences.length" class="mute">
+          These are the worst {{ count(outcome.consequences.length) }} of
+          {{ count(outcome.consequences_total) }}; `jalan change` prints all.
+        </p>
         <p v-if="outcome.consequences.length && !rows.length" class="mute">
           No consequence has these words.
         </p>
@@ -220,7 +289,7 @@ const ledger = ref<HTMLElement | null>(null)
         </p>
         <p v-if="!outcome.refused" class="mute untouched">
           <b>Untouched</b> though downstream: reach alone would have warned of
-          {{ count(outcome.reachable) }}; {{ count(outcome.untouched.length) }} need no word.
+          {{ count(outcome.reachable) }}; {{ count(outcome.untouched_total) }} need no word.
           <button
             v-if="outcome.untouched.length"
             class="link"
@@ -241,11 +310,15 @@ const ledger = ref<HTMLElement | null>(null)
           <button class="link" @click="copy">
             {{ copied ? 'copied' : 'copy for the review' }}
           </button>
-          <PictureLinks
-            :of="() => ledger"
-            :name="`Change: ${(outcome.change || outcome.stopped.join(', ')).slice(0, 60)}`"
-          />
+          <PictureLinks :of="() => ledger" :name="`Change: ${titleOf(outcome).slice(0, 60)}`" />
         </p>
+        <form class="keep" @submit.prevent="keep">
+          <input v-model="title" maxlength="200" placeholder="a name…" aria-label="A name for it" />
+          <button class="link" :disabled="!title.trim()">
+            {{ kept ? 'keep as another one' : 'keep this change' }}
+          </button>
+        </form>
+        <p v-if="cannot" class="state bad" role="alert">{{ cannot }}</p>
       </template>
     </section>
   </main>
@@ -256,6 +329,22 @@ const ledger = ref<HTMLElement | null>(null)
   display: grid;
   grid-template-columns: minmax(300px, 0.6fr) minmax(0, 1fr);
   min-height: 0;
+}
+.change.editing {
+  grid-template-columns: minmax(0, 1.15fr) minmax(0, 1fr);
+}
+.keep {
+  display: flex;
+  gap: 12px;
+  margin-top: 8px;
+}
+.keep input {
+  flex: 1;
+  border: 0;
+  border-bottom: 1px solid var(--hair);
+  background: none;
+  font: inherit;
+  color: inherit;
 }
 .name {
   font-size: 16px;
@@ -276,6 +365,9 @@ h2 {
   margin-bottom: 8px;
   display: flex;
   justify-content: space-between;
+}
+.proposal h2:not(:first-child) {
+  padding-top: 16px;
 }
 h3 {
   font-size: 12px;
@@ -322,6 +414,7 @@ select {
 .figures {
   display: grid;
   grid-template-columns: repeat(7, minmax(0, 1fr));
+  align-items: start;
   border-bottom: 1px solid var(--hair);
 }
 .figures button {
@@ -357,7 +450,8 @@ ul {
   margin-top: 14px;
 }
 @media (width <= 1000px) {
-  .change {
+  .change,
+  .change.editing {
     grid-template-columns: minmax(0, 1fr);
     overflow: auto;
   }

@@ -12,7 +12,7 @@ const words = ref('')
 const settled = refDebounced(words, 200)
 const { data: found, error } = useAsked(
   () => (settled.value.trim() ? ['change texts', settled.value, props.database] : null),
-  (signal) => api.changeTexts(settled.value, props.database, signal),
+  (signal) => api.changeTexts(settled.value, props.database, false, signal),
 )
 const offered = computed(() =>
   words.value.trim() ? (found.value ?? []).filter((one) => !props.stopped.includes(one)) : [],

@@ -92,7 +92,13 @@ export function pieces(failure: NonNullable<Consequence['failure']>) {
 
 /** The outcome as text, for a review. */
 export function asText(outcome: Outcome): string {
-  const lines = [outcome.change.trim(), ...outcome.stopped.map((one) => `${one} does not run`), '']
+  const lines = [
+    outcome.change.trim(),
+    ...outcome.edited.map((one) => `${one} is edited`),
+    ...outcome.added.map((one) => `${one} is added`),
+    ...outcome.stopped.map((one) => `${one} does not run`),
+    '',
+  ].filter((line, n) => line || n)
   if (outcome.refused) lines.push(`The database refuses it: ${outcome.refused}`)
   for (const edit of outcome.edits) lines.push(`${edit.subject}: ${edit.sentence}`)
   for (const one of outcome.consequences) {
@@ -101,6 +107,6 @@ export function asText(outcome: Outcome): string {
       `- ${one.subject} ${one.kind}${which}: ${one.reason}${one.owner ? ` (${one.owner})` : ''}`,
     )
   }
-  lines.push('', `${outcome.untouched.length} of ${outcome.reachable} downstream are untouched.`)
+  lines.push('', `${outcome.untouched_total} of ${outcome.reachable} downstream are untouched.`)
   return lines.join('\n')
 }
