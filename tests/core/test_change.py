@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 
 import pytest
 
+from jalan.change import simulation
 from jalan.change.catalogue import FOREIGN, TABLE, Catalogue, Refused
 from jalan.change.proposal import NotSimulated, check
 from jalan.change.running import Ran, Text, run
@@ -364,3 +365,36 @@ def test_what_does_not_run_leaves_what_it_fills_as_it_was() -> None:
     found = World(catalogue(), FILES).simulate("", stopped={"sums"})
     assert told(found) == {"mart.sums": Kind.GONE, "report": Kind.BREAKS}
     assert World(catalogue(), FILES).simulate("", stopped={"report"}).consequences == []
+
+
+@pytest.mark.parametrize(
+    ("text", "change", "notices"),
+    [
+        ("select fare from tidy.tickets", "drop column port", False),
+        ("select count(*), fare * 2 from tidy.tickets group by fare", "drop column port", False),
+        ("select fare from tidy.tickets", "drop column fare", True),
+        ("select fare from tidy.tickets", "add column berth int", False),
+        ("select * from tidy.tickets", "add column berth int", True),
+        ("select t.* from tidy.tickets t", "drop column port", True),
+        ("select count(*) from tidy.tickets natural join tidy.ports", "add column island text", True),
+        ("insert into tidy.tickets select 1, 2, 3", "drop column port", True),
+        ("insert into tidy.tickets (fare) select 2", "drop column port", False),
+        ("insert into tidy.tickets (fare) select 2", "drop column fare", True),
+        (
+            "select 1 from tidy.ports where exists (select 1 from tidy.tickets where island = 'x')",
+            "add column island text",
+            True,
+        ),
+        ('select "fare" from tidy.tickets', "drop column fare", True),
+        ("create temporary table t (like tidy.tickets)", "drop column port", True),
+    ],
+)
+def test_only_what_may_notice_a_column_is_run_again(
+    text: str, change: str, notices: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    world = World(catalogue(), [Text("it", text)])
+    ran = []
+    real = simulation.run
+    monkeypatch.setattr(simulation, "run", lambda c, t, *a, **k: ran.append(t.place) or real(c, t, *a, **k))  # type: ignore[func-returns-value]
+    world.simulate(f"alter table tidy.tickets {change}")
+    assert ("it" in ran) is notices

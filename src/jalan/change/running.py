@@ -28,6 +28,9 @@ from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
 from jalan.sql.lexer import tokenize
 
+_BEFORE_STAR = frozenset({"select", "distinct", "all", "returning", ",", "."})
+_SHAPED = frozenset({"natural", '"'})
+"""Words where columns count that are not named, or may be named in another way than by a plain word."""
 _FATAL = frozenset({"unknown_table", "unknown_column", "unknown_table_reference", "ambiguous_column"})
 """What extraction says of a query that the database would not run."""
 
@@ -41,6 +44,25 @@ class Text:
     search_path: tuple[str, ...] = ("public",)
     dialect: str = "postgresql"
     is_query: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class ReadStatement:
+    """A statement of a text, and its words as the grammar compares them."""
+
+    node: tree.StatementNode | Unread
+    keys: Sequence[str]
+
+
+def read_statements(text: Text) -> list[ReadStatement]:
+    """Read the statements of a text: who runs it again and again does so once."""
+    dialect = get_dialect(text.dialect)
+    return [
+        ReadStatement(
+            node, () if isinstance(node, Unread) else tokenize(text.text[node.start : node.end], dialect).keys
+        )
+        for node in parse(text.text, dialect)
+    ]
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +97,8 @@ class Ran:
     may hold something else than before. dropped: what it has dropped, whether it makes it again or not. names: all
     that it speaks of. anew: those of the filled that hold nothing of what was there before. flows: what was made of
     what, in order. differs: of views that got another query, where these are compared, what differs; none if that
-    cannot be told.
+    cannot be told. words: all words of its statements. whole: the relations of which all columns count, whatever
+    they are called: those that it fills without naming the columns. has_star: it takes all columns of something.
     """
 
     failure: Failure | None = None
@@ -87,6 +110,9 @@ class Ran:
     anew: set[str] = field(default_factory=set)
     flows: list[Flow] = field(default_factory=list)
     differs: dict[str, QueryDifference | None] = field(default_factory=dict)
+    words: set[str] = field(default_factory=set)
+    whole: set[str] = field(default_factory=set)
+    has_star: bool = False
 
 
 class _Fails(Exception):
@@ -95,16 +121,23 @@ class _Fails(Exception):
         self.failure = failure
 
 
-def run(catalogue: Catalogue, text: Text, compares: bool = False, steps: Steps | None = None) -> Ran:
+def run(
+    catalogue: Catalogue,
+    text: Text,
+    compares: bool = False,
+    steps: Steps | None = None,
+    statements: Sequence[ReadStatement] | None = None,
+) -> Ran:
     """Run a text in one transaction: where it fails, the catalogue is as before.
 
     compares: it is found out what differs where a view gets another query. steps: takes down what is run.
+    statements: those of the text, where they have been read already.
     """
     mark = catalogue.mark()
     runner = _Runner(catalogue, text, compares, steps)
     try:
-        for node in parse(text.text, get_dialect(text.dialect)):
-            runner.statement(node)
+        for one in read_statements(text) if statements is None else statements:
+            runner.statement(one)
     except _Fails as fails:
         catalogue.back_to(mark)
         runner.ran.failure = fails.failure
@@ -141,7 +174,8 @@ class _Runner:
         ):
             names -= temporary
 
-    def statement(self, node: tree.StatementNode | Unread) -> None:
+    def statement(self, read: ReadStatement) -> None:
+        node = read.node
         if self._steps is not None:
             text = self._text
             self._steps.take(node, text.text, text.dialect, self._path, len(self.ran.flows))
@@ -150,7 +184,9 @@ class _Runner:
         handle = HANDLED.get(type(node))
         if handle is None:
             return
-        self._keys = tokenize(self._text.text[node.start : node.end], get_dialect(self._text.dialect)).keys
+        self._keys = read.keys
+        self.ran.words.update(read.keys)
+        self.ran.has_star |= _has_star(read.keys)
         try:
             handle(self, node)
         except Refused as refused:
@@ -296,7 +332,9 @@ class _Runner:
             return
         columns = list(map(str, node.columns))
         for like in node.like:
-            columns += self._there(like).columns
+            there = self._there(like)
+            columns += there.columns
+            self.ran.whole.add(there.name)
         self._wrote(self._catalogue.make(name, TABLE, columns))
         self.ran.anew.add(name)
 
@@ -337,6 +375,8 @@ class _Runner:
             if column not in target.columns:
                 message = f'column "{column}" of relation "{target.name.rpartition(".")[2]}" does not exist'
                 raise _Fails(Failure(message, (place.start, place.end), target.name, column))
+        if isinstance(node, tree.Merge) or (isinstance(node, tree.Insert) and not node.columns):
+            self.ran.whole.add(target.name)
         if isinstance(node, tree.Insert) and node.query is not None:
             self._fits(node, node.query, target)
         _, found = self._read(node.start, node.end)
@@ -469,6 +509,13 @@ class _Runner:
         if kind == "column" and parts[-1] not in found.columns:
             message = f'column "{parts[-1]}" of relation "{owner[-1]}" does not exist'
             raise _Fails(Failure(message, (node.start, node.end), found.name, parts[-1]))
+
+
+def _has_star(keys: Sequence[str]) -> bool:
+    """Whether a star stands among words that means all columns: no product, and not that of count(*)."""
+    return any(
+        key == "*" and (n == 0 or keys[n - 1] in _BEFORE_STAR) for n, key in enumerate(keys)
+    ) or not _SHAPED.isdisjoint(keys)
 
 
 Handler = Callable[[_Runner, Any], None]

@@ -8,7 +8,7 @@ from enum import StrEnum
 from jalan.change.catalogue import Catalogue, ColumnKey
 from jalan.change.edits import ASKED, Columns, Edit, compare
 from jalan.change.meaning import Forms, QueryDifference
-from jalan.change.running import Failure, Flow, Ran, Text, run
+from jalan.change.running import Failure, Flow, Ran, ReadStatement, Text, read_statements, run
 from jalan.change.steps import TEMPORARY, Identities, Steps, TextStep
 
 
@@ -72,15 +72,21 @@ class World:
         self.catalogue = catalogue
         self.texts = list(texts)
         before = {one.name for one in catalogue}
-        self.ran = [run(catalogue, text) for text in self.texts]
+        self.statements = [read_statements(text) for text in self.texts]
+        self.ran = [self._run(number) for number in range(len(self.texts))]
         if {one.name for one in catalogue} != before:
             # That was the first night: from now on each drops what the one before has made.
-            self.ran = [run(catalogue, text) for text in self.texts]
+            self.ran = [self._run(number) for number in range(len(self.texts))]
         self.identities = Identities(catalogue)
+        self._numbers = {one.name: one.number for one in catalogue}
         self._shapes = {one.name: list(one.columns) for one in catalogue}
         self._readers: dict[str, set[str]] = {}
         self._next: dict[str, set[str]] = {}
         self._look_downstream()
+        self.shown = {one.remote for one in catalogue if one.remote is not None}
+
+    def _run(self, number: int) -> Ran:
+        return run(self.catalogue, self.texts[number], statements=self.statements[number])
 
     def _look_downstream(self) -> None:
         """Note of each relation the places of the texts that read it, and the relations one step further."""
@@ -119,15 +125,16 @@ class World:
         added: texts that are run too, each behind those that fill what it reads.
         """
         mark = self.catalogue.mark()
-        night = [_Turn(text, ran, text.place in stopped) for text, ran in zip(self.texts, self.ran, strict=True)]
+        every = zip(self.texts, self.ran, self.statements, strict=True)
+        night = [_Turn(text, ran, read, text.place in stopped) for text, ran, read in every]
         for turn in night:
             if edited and turn.text.place in edited:
                 turn.was, turn.text = turn.text, replace(turn.text, text=edited[turn.text.place])
-                turn.is_other = True
+                turn.is_other, turn.statements = True, None
                 self._take_steps(turn)
         try:
             for text in added:
-                night.insert(self._place_of(text), _Turn(text, Ran(), is_other=True))
+                night.insert(self._place_of(text), _Turn(text, Ran(), None, is_other=True))
             return _Simulation(self, mark, night).outcome(Text("the change", change, tuple(search_path)))
         finally:
             self.catalogue.back_to(mark)
@@ -153,6 +160,10 @@ class World:
         now = self.catalogue.find(name)
         return (None if now is None else list(now.columns)) != self._shapes.get(name)
 
+    def number(self, name: str) -> int | None:
+        """The number of a relation as it is without the change."""
+        return self._numbers.get(name)
+
     def shape(self, name: str) -> list[str] | None:
         """Return the columns that a relation has without the change, none where it is not there."""
         return self._shapes.get(name)
@@ -160,7 +171,7 @@ class World:
 
 @dataclass(slots=True)
 class _Turn:
-    """A text of the night with what running it did.
+    """A text of the night with what running it did, and its statements where they have been read.
 
     is_stopped: it is not run any more. is_other: it is edited or added; then ``was`` is the text before, none where
     there was none, steps are what it did, and ``was_clear`` whether it could.
@@ -168,6 +179,7 @@ class _Turn:
 
     text: Text
     before: Ran
+    statements: Sequence[ReadStatement] | None
     is_stopped: bool = False
     is_other: bool = False
     was: Text | None = None
@@ -307,11 +319,24 @@ class _Simulation:
         if turn.is_stopped:
             self._become_stale(before.wrote, f"it is no longer filled: {text.place} does not run", text.place)
             return False
-        if before.names & self._touched or number in self._forced:
+        touched = before.names & self._touched
+        if number in self._forced or (touched and self._may_notice(before, touched)):
             mark = self._catalogue.mark()
-            ran = run(self._catalogue, text)
-            return self._takes(number, ran, mark)
+            return self._takes(number, run(self._catalogue, text, statements=turn.statements), mark)
         return True
+
+    def _may_notice(self, before: Ran, touched: set[str]) -> bool:
+        """Whether a text may run otherwise over relations that are otherwise: not where they only gain or lose
+        columns that it never names, neither as theirs nor as others', and of which it does not take all."""
+        if before.has_star or touched & (before.whole | self._world.shown):
+            return True
+        columns: set[str] = set()
+        for name in touched:
+            now, was = self._catalogue.find(name), self._world.shape(name)
+            if now is None or was is None or now.number != self._world.number(name):
+                return True
+            columns.update(set(now.columns).symmetric_difference(was))
+        return not columns or not columns.isdisjoint(before.words)
 
     def _takes(self, number: int, ran: Ran, mark: int) -> bool:
         """Take what running a text did, from a mark on; return whether it works."""
