@@ -28,6 +28,7 @@ bench: ## speed, beside real references, in one run
 	@.venv/bin/python bench/tables.py
 	@.venv/bin/python bench/intake.py
 	@.venv/bin/python bench/ledger.py
+	@.venv/bin/python bench/change.py
 	@.venv/bin/python bench/graph.py --size small medium large
 	@.venv/bin/python bench/answers.py --size medium large
 
