@@ -20,6 +20,8 @@ const outcome: Outcome = {
   stopped: [],
   edited: [],
   added: [],
+  late: [],
+  delivers: [],
   system: 'postgres://islands:5432',
   database: 'strait',
   refused: null,
@@ -61,6 +63,42 @@ const outcome: Outcome = {
   untouched: [{ subject: 'tidy.ports', what: 'table', dataset: 30 }],
   untouched_total: 1,
   reachable: 3,
+  reports: [
+    {
+      dataset: 9,
+      title: 'Quay board',
+      owner: 'Quay desk',
+      kind: 'goes stale',
+      elements: [],
+      views: 198,
+      people: 2,
+      last_opened: '2026-11-26',
+      told: true,
+    },
+    {
+      dataset: 10,
+      title: 'Old tides',
+      owner: null,
+      kind: 'breaks',
+      elements: ['High water'],
+      views: 0,
+      people: 0,
+      last_opened: null,
+      told: true,
+    },
+    {
+      dataset: 11,
+      title: 'Board pack',
+      owner: null,
+      kind: 'goes stale',
+      elements: ['Gross'],
+      views: 0,
+      people: 0,
+      last_opened: null,
+      told: false,
+    },
+  ],
+  people: [{ person: 'revenue_desk', runs: 487, queries: 6, last: '2026-11-26' }],
   failing: [],
   not_run: ['models/fares.sql'],
   version: 4,
@@ -94,6 +132,19 @@ it('says what breaks, with the characters that do, and what does not', async () 
     .find((one) => one.text() === 'show them')
     ?.trigger('click')
   expect(page.find('.ledger ul').text()).toContain('tidy.ports')
+})
+
+it('says whom it concerns, and which reports nobody opens', async () => {
+  const { page } = await openAt(`/change?sql=${SQL}`)
+  const [reports, people] = page.findAll('.concerned').map((one) => one.text())
+  expect(reports).toContain('3 reports concerned, 1 of which nobody has opened in 30 days')
+  expect(reports).toContain('198 views by 2 people in 30 days')
+  expect(page.find('.unseen').text()).toBe(
+    'Opened by nobody, so that they can probably go: Old tides',
+  )
+  expect(reports).toContain('nobody tells who opens it')
+  expect(people).toContain('revenue_desk')
+  expect(people).toContain('487 runs of 6 queries')
 })
 
 it('shows what differs in a query, as text', async () => {
@@ -168,6 +219,24 @@ it('asks what happens where something does not run', async () => {
   await page.find('.proposal .one button').trigger('click')
   await flushPromises()
   expect(router.currentRoute.value.query.stop).toEqual(['tidy/tickets.sql'])
+  await page.find('.proposal .one select').setValue('late')
+  await flushPromises()
+  expect(router.currentRoute.value.query).toMatchObject({ late: ['tidy/tickets.sql'] })
+  expect(router.currentRoute.value.query.stop).toBeUndefined()
+})
+
+it('asks what happens where something else is delivered', async () => {
+  vi.spyOn(api, 'changeTables').mockResolvedValue({ 'landing.tickets': ['fare', 'port'] })
+  const { page, router } = await openAt('/change')
+  await page.find('[aria-label="Find what would be delivered otherwise"]').setValue('tickets fa')
+  await vi.advanceTimersByTimeAsync(300)
+  await flushPromises()
+  expect(page.findAll('.proposal li').map((one) => one.text())).toEqual(['landing.tickets.fare'])
+  await page.find('.proposal li button').trigger('click')
+  await flushPromises()
+  expect(router.currentRoute.value.query.delivers).toEqual(['landing.tickets.fare'])
+  await vi.advanceTimersByTimeAsync(700)
+  expect(vi.mocked(api.simulate).mock.calls.at(-1)?.[0].delivers).toEqual(['landing.tickets.fare'])
 })
 
 const kept = {
@@ -184,6 +253,8 @@ const kept = {
     refused: null,
     sql: SQL,
     stopped: [],
+    late: [],
+    delivers: [],
     edits: { 'tidy/ports.sql': 'select 2' },
   },
   outcome,

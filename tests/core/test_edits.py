@@ -197,3 +197,38 @@ def test_asking_changes_nothing() -> None:
     asked.simulate("", edited={"facts": "drop table core.facts cascade"}, stopped={"kept"})
     assert asked.simulate("", edited={"facts": FACTS.replace("fare > 0", "fare > 1")}) == first
     assert asked.simulate("").consequences == []
+
+
+def test_what_comes_late_is_read_as_it_was_the_day_before() -> None:
+    found = world().simulate("", late={"facts"})
+    assert told(found) == {
+        "core.facts": ("comes late",),
+        "twice": ("comes late",),  # a report that is asked in the meantime
+        "core.kept": ("goes stale",),
+        "mart.v": ("goes stale",),
+        "by island": ("goes stale",),
+        "by fare": ("goes stale",),
+    }
+    # Those that read it can wait for it.
+    both = world().simulate("", late={"facts", "kept"})
+    assert told(both) == {
+        "core.facts": ("comes late",),
+        "twice": ("comes late",),
+        "core.kept": ("comes late",),
+        "mart.v": ("comes late",),
+        "by island": ("comes late",),
+        "by fare": ("comes late",),
+    }
+
+
+def test_what_a_source_delivers_otherwise_is_followed() -> None:
+    fares = world().simulate("", delivers={"tidy.tickets": frozenset({"fare"})})
+    assert told(fares)["core.facts"] == (ROWS,)  # only what costs something is kept
+    ids = world().simulate("", delivers={"tidy.tickets": frozenset({"ticket_id"})})
+    assert told(ids) == {"core.facts": (VALUES, "ticket_id")}
+    assert set(ids.untouched) == ALL - {"core.facts"} | {"facts"}
+    islands = world().simulate("", delivers={"tidy.ports": frozenset({"island"})})
+    assert told(islands)["core.kept"] == (ROWS,)
+    assert told(world().simulate("", delivers={"tidy.ports": None}))["core.facts"] == (ROWS,)
+    # What is made anew each night holds what it is made of.
+    assert world().simulate("", delivers={"core.facts": None}).consequences == []

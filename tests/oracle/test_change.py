@@ -208,6 +208,28 @@ def test_what_is_said_of_an_edited_text_is_what_happens(demo: Demo, world: World
     assert wrong == []
 
 
+def deliveries(world: World) -> Iterator[tuple[str, str, str, str]]:
+    """Each column of what comes from outside, with the same value in all rows; database, relation, column, SQL."""
+    for relation in world.catalogue:
+        database, _, name = relation.name.partition(".")
+        if database in scenario.SOURCES and relation.kind == "table":
+            for column in relation.columns:
+                value = f'(select o."{column}" from {name} o where o."{column}" is not null order by 1 limit 1)'
+                yield database, relation.name, column, f'update {name} set "{column}" = {value}'
+
+
+def test_what_is_said_where_something_else_is_delivered_is_what_happens(demo: Demo, world: World) -> None:
+    usual = really(demo, "usual_delivered", scenario.WAREHOUSE, None)
+    every = list(deliveries(world))
+    wrong = []
+    for number, (database, relation, column, sql) in enumerate(every if NIGHTLY else every[5 :: len(every) // 5]):
+        done = really(demo, f"{os.getpid()}_delivered_{number}", database, sql)
+        if done.refused is None:  # a key is not to be the same in all rows
+            said = world.simulate("", delivers={relation: frozenset({column})})
+            wrong += [f"{relation}.{column}: {one}" for one in differences(said, done, usual)]
+    assert wrong == []
+
+
 def _elsewhere(change: str, database: str) -> str:
     """The same change to a database whose tables have its name in front."""
     words = change.split()

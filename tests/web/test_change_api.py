@@ -5,11 +5,13 @@ import shutil
 import subprocess
 from collections import Counter
 from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
+from sqlalchemy import text
 from typer.testing import CliRunner
 
 from jalan.cli.main import app
@@ -87,6 +89,28 @@ def test_what_does_not_run_is_named_by_its_place(demo: Demo, client: TestClient)
     answer = client.post("/api/v1/changes/simulate", json={"stopped": ["pipelines/tidy/tickts.sql"]})
     assert (answer.status_code, places[0] in answer.json()["detail"]) == (404, True)
     assert client.post("/api/v1/changes/simulate", json={}).status_code == 422
+
+
+def test_what_comes_late_or_is_delivered_otherwise_is_asked_by_name(demo: Demo, client: TestClient) -> None:
+    place = "pipelines/core/ticket_facts.sql"
+    found = client.post("/api/v1/changes/simulate", json={"late": [place]}).json()
+    kinds = {one["subject"]: one["kind"] for one in found["consequences"]}
+    assert (found["late"], kinds["core.ticket_facts"], kinds["core.sailing_revenue"]) == (
+        [place],
+        "comes late",
+        "goes stale",
+    )
+    asked = {"delivers": ["ticketing.public.tickets.fare_cents"]}
+    found = client.post("/api/v1/changes/simulate", json=asked).json()
+    values = {one["subject"]: one["columns"] for one in found["consequences"] if one["kind"] == "values may change"}
+    assert values["core.ticket_facts"] == ["commission", "fare_paid"]
+    assert run(demo, "--delivers", asked["delivers"][0]).exit_code == 1
+    assert "runs late" in run(demo, "--late", place).stdout
+    whole = client.post("/api/v1/changes/simulate", json={"delivers": ["ticketing.public.tickets"]}).json()
+    assert {one["subject"]: one["kind"] for one in whole["consequences"]}["core.ticket_facts"] == "rows may change"
+    answer = client.post("/api/v1/changes/simulate", json={"delivers": ["ticketing.public.ticket"]})
+    assert (answer.status_code, "ticketing.public.tickets" in answer.json()["detail"]) == (404, True)
+    assert client.post("/api/v1/changes/simulate", json={"late": ["nowhere"]}).status_code == 404
 
 
 FILE = "pipelines/tidy/routes.sql"
@@ -198,6 +222,35 @@ def test_a_consequence_has_its_characters_and_who_answers_for_it(client: TestCli
     assert stale["core.ticket_facts"]["because"] == "pipelines/core/ticket_facts.sql"
     assert found["counts"] == Counter(one["kind"] for one in found["consequences"])
     assert found["reachable"] == len(found["consequences"]) + len(found["untouched"])
+
+
+def test_whom_it_concerns_is_told_with_how_often_they_look(demo: Demo, client: TestClient) -> None:
+    found = simulate(client, "alter table tidy.tickets drop column fare")
+    reports = {one["title"]: one for one in found["reports"]}
+    # A report of the service shows by its formulas what a file of the pipeline fills.
+    quay = reports["Quay board"]
+    assert (quay["kind"], quay["elements"], quay["told"]) == ("goes stale", [], True)
+    with demo.engine.connect() as connection:
+        since = (datetime.now(UTC) - timedelta(days=30)).date()
+        asked = text(
+            "select sum(views), count(distinct person), max(day) from report_view "
+            "where dataset_id = :d and day > :s"
+        )
+        row = connection.execute(asked, {"d": quay["dataset"], "s": since}).one()
+        fares = text(
+            "select u.person, sum(u.runs) from use u where u.day > :s and u.query_id in "
+            "(select query_id from query_field f join dataset d on d.id = f.dataset_id "
+            "where d.name = 'strait.mart.route_month') group by 1"
+        )
+        askers = dict(connection.execute(fares, {"s": since}).all())
+    assert (quay["views"], quay["people"], quay["last_opened"]) == (row[0], row[1], row[2].isoformat())
+    assert not reports["Board pack"]["told"]
+    assert "Net, year to date" in reports["Board pack"]["elements"]
+    people = {one["person"]: one["runs"] for one in found["people"]}
+    assert askers
+    assert all(people[person] >= runs for person, runs in askers.items())
+    untouched = simulate(client, "alter table landing.tickets drop column status")
+    assert (untouched["reports"], untouched["people"]) == ([], [])
 
 
 def test_what_is_made_anew_each_night_heals(client: TestClient) -> None:

@@ -1382,7 +1382,8 @@ export interface components {
          * @description A change. sql: DDL, or an edited definition, of relations named as the database names them; those of other
          *     databases on the same server with theirs in front. database: the one that is changed; by default that over which
          *     most texts are run. stopped: places of texts that are not run any more. edits: places of texts, with what they
-         *     are instead; one that is not known is added.
+         *     are instead; one that is not known is added. late: places of texts that are run after all others. delivers:
+         *     relations into which other rows come from outside, or columns into which other values do.
          */
         ChangeIn: {
             /**
@@ -1404,16 +1405,27 @@ export interface components {
             edits: {
                 [key: string]: string;
             };
+            /**
+             * Late
+             * @default []
+             */
+            late: string[];
+            /**
+             * Delivers
+             * @default []
+             */
+            delivers: string[];
         };
         /**
          * ChangeOutcome
          * @description What a change does to all that is run and asked after it.
          *
-         *     stopped: places of texts that are not run any more; edited, added: of those that are others, or new.
+         *     stopped: places of texts that are not run any more; edited, added: of those that are others, or new; late: of
+         *     those that are run after all others. delivers: what is delivered otherwise.
          *     refused: why the database would not make it. edits: of views that get another query. reachable: how much lies
          *     downstream, which mere reachability would have warned of. counts: of consequences by kind. failing: texts that
-         *     fail anyhow. not_run: texts of which nobody
-         *     knows what they do, as they are templates.
+         *     fail anyhow. not_run: texts of which nobody knows what they do, as they are templates. reports, people: those
+         *     whom it concerns, the first first.
          */
         ChangeOutcome: {
             /** Change */
@@ -1424,6 +1436,10 @@ export interface components {
             edited: string[];
             /** Added */
             added: string[];
+            /** Late */
+            late: string[];
+            /** Delivers */
+            delivers: string[];
             /** System */
             system: string;
             /** Database */
@@ -1446,6 +1462,10 @@ export interface components {
             untouched_total: number;
             /** Reachable */
             reachable: number;
+            /** Reports */
+            reports: components["schemas"]["ConcernedReport"][];
+            /** People */
+            people: components["schemas"]["ConcernedPerson"][];
             /** Failing */
             failing: string[];
             /** Not Run */
@@ -1596,6 +1616,49 @@ export interface components {
             };
         };
         /**
+         * ConcernedPerson
+         * @description Somebody who has asked for what is gone or otherwise in the last 30 days. runs: of how many queries.
+         */
+        ConcernedPerson: {
+            /** Person */
+            person: string;
+            /** Runs */
+            runs: number;
+            /** Queries */
+            queries: number;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+        };
+        /**
+         * ConcernedReport
+         * @description A report of which some elements have a consequence, or that shows what has one. kind: the worst.
+         *
+         *     views, people: in the last 30 days. told: whether its service tells who looks at reports at all.
+         */
+        ConcernedReport: {
+            /** Dataset */
+            dataset: number;
+            /** Title */
+            title: string;
+            /** Owner */
+            owner: string | null;
+            /** Kind */
+            kind: string;
+            /** Elements */
+            elements: string[];
+            /** Views */
+            views: number;
+            /** People */
+            people: number;
+            /** Last Opened */
+            last_opened: string | null;
+            /** Told */
+            told: boolean;
+        };
+        /**
          * ConflictFact
          * @description A column that sources disagree about; the claim that holds comes first.
          */
@@ -1621,7 +1684,8 @@ export interface components {
          * ConsequenceFact
          * @description What becomes of one thing.
          *
-         *     kind: breaks, gone, goes stale, rows may change, values may change or shape changes. subject: a place or a name.
+         *     kind: breaks, gone, goes stale, comes late, rows may change, values may change or shape changes. subject: a place
+         *     or a name.
          *     dataset: of a relation, or of the report that an element is of; definition: of a text. because: the subject that
          *     it comes from. columns: those whose values may change.
          */
@@ -2620,6 +2684,10 @@ export interface components {
             edits: {
                 [key: string]: string;
             };
+            /** Late */
+            late: string[];
+            /** Delivers */
+            delivers: string[];
         };
         /**
          * KeptChangeIn
@@ -2645,6 +2713,16 @@ export interface components {
             edits: {
                 [key: string]: string;
             };
+            /**
+             * Late
+             * @default []
+             */
+            late: string[];
+            /**
+             * Delivers
+             * @default []
+             */
+            delivers: string[];
             /** Name */
             name: string;
         };

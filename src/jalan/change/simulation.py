@@ -5,7 +5,7 @@ from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from jalan.change.catalogue import Catalogue, ColumnKey
+from jalan.change.catalogue import VIEW, Catalogue, ColumnKey
 from jalan.change.edits import ASKED, Columns, Edit, compare
 from jalan.change.meaning import Forms, QueryDifference
 from jalan.change.running import Failure, Flow, Ran, ReadStatement, Text, read_statements, run
@@ -18,6 +18,7 @@ class Kind(StrEnum):
     BREAKS = "breaks"
     GONE = "gone"
     STALE = "goes stale"
+    LATE = "comes late"
     ROWS = "rows may change"
     VALUES = "values may change"
     SHAPE = "shape changes"
@@ -52,7 +53,8 @@ class Outcome:
 
     consequences: the worst first. untouched: what reachability would have warned of, and nothing happens to.
     failing: texts that fail without the change, too: nothing is said of them. differs: of what is filled by another
-    query, what differs in it; none where that cannot be told.
+    query, what differs in it; none where that cannot be told. lost: of what the change itself touches, the columns
+    that are not there afterwards under their names; none where all of it is gone.
     """
 
     refused: str | None = None
@@ -60,6 +62,7 @@ class Outcome:
     untouched: list[str] = field(default_factory=list)
     failing: list[str] = field(default_factory=list)
     differs: dict[str, QueryDifference | None] = field(default_factory=dict)
+    lost: dict[str, frozenset[str] | None] = field(default_factory=dict)
 
 
 class World:
@@ -118,11 +121,15 @@ class World:
         stopped: Container[str] = frozenset(),
         edited: Mapping[str, str] | None = None,
         added: Sequence[Text] = (),
+        late: Container[str] = frozenset(),
+        delivers: Mapping[str, Columns] | None = None,
     ) -> Outcome:
         """Return what a change does, written as SQL. Nothing is changed by asking.
 
         stopped: places of texts that are not run any more. edited: places of texts, with what they are instead.
-        added: texts that are run too, each behind those that fill what it reads.
+        added: texts that are run too, each behind those that fill what it reads. late: places of texts that are run
+        after all others. delivers: names of relations into which something else comes, from outside: the columns
+        that hold other values, none where other rows come.
         """
         mark = self.catalogue.mark()
         every = zip(self.texts, self.ran, self.statements, strict=True)
@@ -135,7 +142,10 @@ class World:
         try:
             for text in added:
                 night.insert(self._place_of(text), _Turn(text, Ran(), None, is_other=True))
-            return _Simulation(self, mark, night).outcome(Text("the change", change, tuple(search_path)))
+            for turn in night:
+                turn.is_late = turn.text.place in late
+            found = _Simulation(self, mark, night, delivers or {})
+            return found.outcome(Text("the change", change, tuple(search_path)))
         finally:
             self.catalogue.back_to(mark)
 
@@ -173,14 +183,15 @@ class World:
 class _Turn:
     """A text of the night with what running it did, and its statements where they have been read.
 
-    is_stopped: it is not run any more. is_other: it is edited or added; then ``was`` is the text before, none where
-    there was none, steps are what it did, and ``was_clear`` whether it could.
+    is_stopped: it is not run any more. is_late: it is run after all others. is_other: it is edited or added; then
+    ``was`` is the text before, none where there was none, steps are what it did, ``was_clear`` whether it could.
     """
 
     text: Text
     before: Ran
     statements: Sequence[ReadStatement] | None
     is_stopped: bool = False
+    is_late: bool = False
     is_other: bool = False
     was: Text | None = None
     steps: list[TextStep] = field(default_factory=list)
@@ -189,8 +200,10 @@ class _Turn:
 
 
 class _Simulation:
-    def __init__(self, world: World, mark: int, night: list[_Turn]) -> None:
+    def __init__(self, world: World, mark: int, night: list[_Turn], delivers: Mapping[str, Columns]) -> None:
         self._world = world
+        self._delivers = delivers
+        self._late: dict[str, Becoming] = {}
         self._turns = night
         self._catalogue = world.catalogue
         self._mark = mark
@@ -221,14 +234,23 @@ class _Simulation:
                 self._asked(number, turn.text)
         found.differs = {**made.differs, **self._differing()}
         found.consequences = sorted(self._consequences(), key=lambda one: (_RANKS[one.kind], one.subject))
+        found.lost = dict(self._lost())
         told = {one.subject for one in found.consequences}
-        changed = self._own | made.names
+        changed = self._own | made.names | self._delivers.keys()
         filled = {name for turn in self._turns if turn.is_other for name in turn.before.wrote}
         stopped = {name for turn in self._turns if turn.is_stopped for name in turn.before.wrote}
         others = {turn.text.place for turn in self._turns if turn.is_other}
         below = self._world.downstream(changed | filled | stopped) | (filled - changed)
         found.untouched = sorted(below - told - others - stopped)
         return found
+
+    def _lost(self) -> Iterable[tuple[str, frozenset[str] | None]]:
+        for name in sorted(self._own):
+            was, now = self._world.shape(name), self._catalogue.find(name)
+            if was is not None and now is None:
+                yield name, None
+            elif was is not None and now is not None and (gone := frozenset(was) - now.columns.keys()):
+                yield name, gone
 
     def _differing(self) -> dict[str, QueryDifference | None]:
         """What differs in the queries of texts that are edited, by what they fill; of a query, by its place."""
@@ -252,6 +274,8 @@ class _Simulation:
         self._touched = set(self._own)
         filled = (name for name in made.filled if self._world.shape(name) is not None)
         self._edited = {name: _changed(made.differs[name]) if name in made.differs else None for name in filled}
+        self._edited |= self._delivers
+        self._late = {}
         self._broken, self._stale, self._other, self._edits = {}, {}, {}, {}
         self._ran = [turn.before for turn in self._turns]
         for number, turn in enumerate(self._turns):
@@ -277,6 +301,7 @@ class _Simulation:
         ran = self._ran[number]
         if older := self._first(ran.read, self._stale):
             self._become_stale(ran.wrote, f"{text.place} runs, over what is stale in {older}", older)
+        self._waits(number, text.place, ran)
         changed = self._made(ran, text.place, self._edits.get(number))
         # What is made anew from what has not changed is as before, whatever a change has put there.
         for name in ran.anew - changed.keys():
@@ -285,6 +310,21 @@ class _Simulation:
             self._is_otherwise(name, columns, f"{text.place} fills it from", other, text.place)
         if number in self._edits:
             self._let_go(number, text.place)
+
+    def _waits(self, number: int, place: str, ran: Ran) -> None:
+        """Note what comes late, and what is made before it has come."""
+        if self._turns[number].is_late:
+            for name in ran.wrote:
+                reason = f"it is filled when {place} has run, after the others"
+                self._late.setdefault(name, Becoming(Kind.LATE, name, reason, because=place))
+        elif older := self._first(ran.read, self._late):
+            reason = f"{place} runs before {self._late[older].because} has filled {older}"
+            self._become_stale([name for name in ran.wrote if not self._is_view(name)], reason, older)
+
+    def _is_view(self, name: str) -> bool:
+        """Whether something shows at any time what it is made of."""
+        relation = self._catalogue.find(name)
+        return relation is not None and relation.kind == VIEW
 
     def _let_go(self, number: int, place: str) -> None:
         """Note what an edited text fills no longer."""
@@ -300,6 +340,10 @@ class _Simulation:
         ran = self._ran[number]
         if older := self._first(ran.read, self._stale):
             self._become_stale([text.place], f"it reads {older}, which is stale", older)
+        elif older := self._first(ran.read, self._late):
+            self._late[text.place] = Becoming(
+                Kind.LATE, text.place, f"it reads {older}, which comes late", because=older
+            )
         edit = self._edits.get(number, Edit())
         for at, flow in enumerate(ran.flows):
             columns, other = self._through(flow, {})
@@ -512,6 +556,7 @@ class _Simulation:
                 yield Becoming(Kind.SHAPE, name, _other_shape(before, list(now.columns)))
         self._look_through_views()
         yield from (one for one in self._stale.values() if not self._is_gone(one.subject))
+        yield from (one for name, one in self._late.items() if name not in self._stale and not self._is_gone(name))
         broken = {self._turns[number].text.place for number in self._broken}
         places = {turn.text.place for turn in self._turns}
         for one in self._other.values():
@@ -525,13 +570,19 @@ class _Simulation:
 
     def _look_through_views(self) -> None:
         """Note what is stale or otherwise in views: they show what they are made of, without being run."""
-        if not (self._stale or self._is_any_otherwise()):
+        if not (self._stale or self._late or self._is_any_otherwise()):
             return
         views = [one for one in self._catalogue if one.is_query]
         stale = {one.name: self._first(self._names(one.reads), self._stale) for one in views}
         for name, older in stale.items():
             if older is not None:
                 self._become_stale([name], f"it shows {older}, which is stale", older)
+        for view in views:
+            older = self._first(self._names(view.reads), self._late)
+            if older is not None and view.name not in self._late:
+                self._late[view.name] = Becoming(
+                    Kind.LATE, view.name, f"it shows {older}, which comes late", because=older
+                )
         seen: dict[str, Columns] = {}
         for view in views:
             columns = self._seen(view.name, seen)

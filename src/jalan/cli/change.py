@@ -12,6 +12,7 @@ from jalan.change.simulation import Kind
 from jalan.cli.common import Store, context_of, explained, messages
 from jalan.service.change.answers import ChangeOutcome
 from jalan.service.change.folders import folder_edits
+from jalan.service.change.proposed import ProposedChange
 from jalan.service.change.simulate import simulate
 from jalan.service.streams import header, written
 from jalan.sources.folder import SUFFIXES, Folder, read_folder, read_tree
@@ -32,6 +33,13 @@ def change_command(
     sql: Annotated[str, typer.Argument(help="The change as SQL; - reads it from standard input.")] = "",
     stop: Annotated[
         list[str] | None, typer.Option(help="A text that is not run any more; may be repeated.")
+    ] = None,
+    late: Annotated[
+        list[str] | None, typer.Option(help="A text that is run after all others; may be repeated.")
+    ] = None,
+    delivers: Annotated[
+        list[str] | None,
+        typer.Option(help="A relation that gets other rows from outside, or its column other values; repeatable."),
     ] = None,
     edit: Annotated[
         list[str] | None,
@@ -56,10 +64,11 @@ def change_command(
     Examples: `jalan change "alter table tidy.tickets drop column fare" --format json`,
     `jalan change --stop pipelines/tidy/tickets.sql`,
     `jalan change --edit pipelines/tidy/tickets.sql=/tmp/tickets.sql`,
-    `jalan change --folder . --revision cheaper-fares`
+    `jalan change --folder . --revision cheaper-fares`,
+    `jalan change --delivers ticketing.public.tickets.fare_cents`
     """
     text = sys.stdin.read() if sql == "-" else sql
-    if not (text.strip() or stop or edit or folder):
+    if not (text.strip() or stop or edit or folder or late or delivers):
         raise typer.BadParameter("write a change as SQL, or name what is to --stop or --edit, or a --folder")
     if revision is not None and folder is None:
         raise typer.BadParameter("--revision is of a --folder")
@@ -71,7 +80,8 @@ def change_command(
             edits |= others.edits
             for one in others.left_out:
                 messages.print(f"not looked at: {one}", markup=False, highlight=False)
-        found = simulate(context, text, database, stopped, edits)
+        asked = ProposedChange(text, database, stopped, edits, late or [], delivers or [])
+        found = simulate(context, asked, may_be_none=folder is not None)
     {Form.text: _text, Form.json: _json, Form.csv: _csv}[form](found)
     if found.refused is not None or any(one.kind != Kind.SHAPE for one in found.consequences):
         raise typer.Exit(1)
@@ -111,7 +121,12 @@ def _text(found: ChangeOutcome) -> None:
     if found.refused is not None:
         sys.stdout.write(f"refused: {found.refused}\n")
         return
-    for what, places in (("edited", found.edited), ("added", found.added), ("does not run", found.stopped)):
+    for what, places in (
+        ("edited", found.edited),
+        ("added", found.added),
+        ("does not run", found.stopped),
+        ("runs late", found.late),
+    ):
         sys.stdout.writelines(f"{what}: {place}\n" for place in places)
     for edit in found.edits:
         sys.stdout.write(f"{edit.subject}: {edit.sentence}\n")

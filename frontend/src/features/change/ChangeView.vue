@@ -6,7 +6,9 @@ import { ApiError, api, type Proposal, type Schemas } from '@/api/client'
 import PictureLinks from '@/shared/components/PictureLinks.vue'
 import { useAsked } from '@/shared/composables/useAsked'
 import { count, plural } from '@/shared/format/humane'
+import ConcernedList from './ConcernedList.vue'
 import ConsequenceRow from './ConsequenceRow.vue'
+import DeliveredNames from './DeliveredNames.vue'
 import EditedQuery from './EditedQuery.vue'
 import EditedTexts from './EditedTexts.vue'
 import KeptChanges from './KeptChanges.vue'
@@ -17,7 +19,8 @@ import TextEditor from './TextEditor.vue'
 import { KINDS, asText, grouped, holds, type Grouping } from './consequences'
 import { useProposal } from './useProposal'
 
-const { here, sql, database, stopped, edits, open, kept, go, edit, take } = useProposal()
+const { here, sql, database, stopped, late, delivers, some, edits, open, kept, go, edit, take } =
+  useProposal()
 const written = ref(sql.value)
 const settled = refDebounced(written, 350)
 
@@ -32,11 +35,19 @@ const calm = refDebounced(edits, 250)
 const proposal = computed<Proposal>(() => ({
   sql: settled.value,
   stopped: stopped.value,
+  late: late.value,
+  delivers: delivers.value,
   edits: calm.value ?? {},
   database: database.value,
 }))
 const says = (one: Proposal) =>
-  Boolean(one.sql.trim() || one.stopped.length || Object.keys(one.edits).length)
+  Boolean(
+    one.sql.trim() ||
+    one.stopped.length ||
+    one.late.length ||
+    one.delivers.length ||
+    Object.keys(one.edits).length,
+  )
 const asked = computed(() => says({ ...proposal.value, sql: written.value, edits: edits.value }))
 
 const { data: databases } = useAsked(
@@ -117,7 +128,10 @@ async function copy() {
   copied.value = true
 }
 function titleOf(one: Schemas['ChangeOutcome']): string {
-  return one.change || [...one.edited, ...one.added, ...one.stopped].join(', ')
+  return (
+    one.change ||
+    [...one.edited, ...one.added, ...one.stopped, ...one.late, ...one.delivers].join(', ')
+  )
 }
 const ledger = ref<HTMLElement | null>(null)
 </script>
@@ -173,11 +187,18 @@ const ledger = ref<HTMLElement | null>(null)
         :failures="failures"
         @edit="(text) => open && edit(open, text)"
       />
-      <h2>What would not run</h2>
+      <h2>What would not run, or late</h2>
       <StoppedTexts
         :stopped="stopped"
+        :late="late"
         :database="database"
-        @change="(places) => go({ stop: places.length ? places : undefined })"
+        @change="(places, others) => go({ stop: some(places), late: some(others) })"
+      />
+      <h2>What would be delivered otherwise</h2>
+      <DeliveredNames
+        :names="delivers"
+        :database="database"
+        @change="(names) => go({ delivers: some(names) })"
       />
       <template v-if="!asked">
         <h2>What can be asked</h2>
@@ -260,6 +281,11 @@ const ledger = ref<HTMLElement | null>(null)
             <b class="mute">{{ count(outcome.untouched_total) }}</b>untouched
           </button>
         </div>
+        <ConcernedList
+          v-if="outcome.reports.length || outcome.people.length"
+          :reports="outcome.reports"
+          :people="outcome.people"
+        />
         <input
           v-if="outcome.consequences.length > 8"
           v-model="typed"
@@ -413,7 +439,7 @@ select {
 }
 .figures {
   display: grid;
-  grid-template-columns: repeat(7, minmax(0, 1fr));
+  grid-template-columns: repeat(8, minmax(0, 1fr));
   align-items: start;
   border-bottom: 1px solid var(--hair);
 }

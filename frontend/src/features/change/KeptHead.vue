@@ -16,11 +16,9 @@ const { data, error, reload } = useAsked(
 )
 const mine = computed(() => (data.value?.kept.id === props.kept ? data.value.kept : null))
 watch(mine, (one, before) => one && one.id !== before?.id && emit('take', one), { immediate: true })
+const said = (one: Proposal) => [one.sql.trim(), one.stopped, one.late, one.delivers, one.edits]
 const differs = computed(
-  () =>
-    mine.value !== null &&
-    JSON.stringify([mine.value.sql.trim(), mine.value.stopped, mine.value.edits]) !==
-      JSON.stringify([props.now.sql.trim(), props.now.stopped, props.now.edits]),
+  () => mine.value !== null && JSON.stringify(said(mine.value)) !== JSON.stringify(said(props.now)),
 )
 const client = useQueryClient()
 const refused = ref('')

@@ -4,9 +4,22 @@ import { computed, ref } from 'vue'
 import { api } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
 
-/** The texts that are not run any more: found by words in their places, taken back one by one. */
-const props = defineProps<{ stopped: string[]; database: string | undefined }>()
-const emit = defineEmits<{ change: [stopped: string[]] }>()
+/** The texts that are not run any more, or after all others: found by words in their places, taken back one by one. */
+const props = defineProps<{
+  stopped: string[]
+  late: string[]
+  database: string | undefined
+}>()
+const emit = defineEmits<{ change: [stopped: string[], late: string[]] }>()
+const listed = computed(() => [...props.stopped, ...props.late].sort())
+const without = (names: string[], place: string) => names.filter((one) => one !== place)
+function takeBack(place: string) {
+  emit('change', without(props.stopped, place), without(props.late, place))
+}
+function become(place: string, isLate: boolean) {
+  const [stopped, late] = [without(props.stopped, place), without(props.late, place)]
+  emit('change', isLate ? stopped : [...stopped, place], isLate ? [...late, place] : late)
+}
 
 const words = ref('')
 const settled = refDebounced(words, 200)
@@ -15,27 +28,26 @@ const { data: found, error } = useAsked(
   (signal) => api.changeTexts(settled.value, props.database, false, signal),
 )
 const offered = computed(() =>
-  words.value.trim() ? (found.value ?? []).filter((one) => !props.stopped.includes(one)) : [],
+  words.value.trim() ? (found.value ?? []).filter((one) => !listed.value.includes(one)) : [],
 )
 function stop(place: string) {
-  emit('change', [...props.stopped, place])
+  become(place, false)
   words.value = ''
 }
 </script>
 
 <template>
-  <p v-for="place in stopped" :key="place" class="one">
+  <p v-for="place in listed" :key="place" class="one">
     <span class="mono">{{ place }}</span>
-    <button
-      class="link"
-      :aria-label="`take back ${place}`"
-      @click="
-        emit(
-          'change',
-          stopped.filter((one) => one !== place),
-        )
-      "
+    <select
+      :value="late.includes(place) ? 'late' : 'not'"
+      :aria-label="`How ${place} runs`"
+      @change="become(place, ($event.target as HTMLSelectElement).value === 'late')"
     >
+      <option value="not">does not run</option>
+      <option value="late">comes late</option>
+    </select>
+    <button class="link" :aria-label="`take back ${place}`" @click="takeBack(place)">
       take back
     </button>
   </p>
@@ -67,6 +79,16 @@ function stop(place: string) {
 }
 .one span {
   overflow-wrap: anywhere;
+  flex: 1;
+}
+.one button {
+  white-space: nowrap;
+}
+select {
+  border: 0;
+  background: transparent;
+  color: var(--ink);
+  font: inherit;
 }
 input {
   width: 100%;

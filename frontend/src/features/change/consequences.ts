@@ -31,6 +31,13 @@ export const KINDS: Record<
     means: 'what fills them fails, or is made of what is stale',
     tone: 'warn',
   },
+  'comes late': {
+    mark: '◷',
+    label: 'comes late',
+    words: 'come late',
+    means: 'until then they hold what they held the day before',
+    tone: 'warn',
+  },
   'rows may change': {
     mark: '≁',
     label: 'other rows',
@@ -97,6 +104,8 @@ export function asText(outcome: Outcome): string {
     ...outcome.edited.map((one) => `${one} is edited`),
     ...outcome.added.map((one) => `${one} is added`),
     ...outcome.stopped.map((one) => `${one} does not run`),
+    ...outcome.late.map((one) => `${one} comes late`),
+    ...outcome.delivers.map((one) => `${one} is delivered otherwise`),
     '',
   ].filter((line, n) => line || n)
   if (outcome.refused) lines.push(`The database refuses it: ${outcome.refused}`)

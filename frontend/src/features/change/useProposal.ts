@@ -14,9 +14,11 @@ export function useProposal() {
   const edits = useSessionStorage<Record<string, string>>('jalan: edited texts', {})
   const sql = computed(() => String(route.query.sql ?? ''))
   const database = computed(() => (route.query.in ? String(route.query.in) : undefined))
-  const stopped = computed(() =>
-    [route.query.stop ?? []].flat().filter((one): one is string => typeof one === 'string'),
-  )
+  const several = (name: string) =>
+    [route.query[name] ?? []].flat().filter((one): one is string => typeof one === 'string')
+  const stopped = computed(() => several('stop'))
+  const late = computed(() => several('late'))
+  const delivers = computed(() => several('delivers'))
   const open = computed(() => (route.query.edit ? String(route.query.edit) : null))
   const kept = computed(() => {
     const id = Number(route.query.kept)
@@ -29,15 +31,18 @@ export function useProposal() {
     const others = Object.fromEntries(Object.entries(edits.value).filter(([one]) => one !== place))
     edits.value = text === null ? others : { ...others, [place]: text }
   }
+  const some = (names: string[]) => (names.length ? names : undefined)
   /** Take over a whole proposal, as it was kept. */
   function take(proposal: Proposal) {
     edits.value = { ...proposal.edits }
     go({
       sql: proposal.sql.trim() ? proposal.sql : undefined,
-      stop: proposal.stopped.length ? proposal.stopped : undefined,
+      stop: some(proposal.stopped),
+      late: some(proposal.late),
+      delivers: some(proposal.delivers),
       in: proposal.database ?? undefined,
       edit: undefined,
     })
   }
-  return { here, sql, database, stopped, edits, open, kept, go, edit, take }
+  return { here, sql, database, stopped, late, delivers, some, edits, open, kept, go, edit, take }
 }

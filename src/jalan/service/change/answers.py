@@ -1,6 +1,6 @@
 """What the questions about a change answer. These models are the API's schemas."""
 
-from datetime import datetime
+from datetime import date, datetime
 from enum import StrEnum
 
 from pydantic import BaseModel
@@ -52,7 +52,8 @@ class EditFact(BaseModel):
 class ConsequenceFact(BaseModel):
     """What becomes of one thing.
 
-    kind: breaks, gone, goes stale, rows may change, values may change or shape changes. subject: a place or a name.
+    kind: breaks, gone, goes stale, comes late, rows may change, values may change or shape changes. subject: a
+    place or a name.
     dataset: of a relation, or of the report that an element is of; definition: of a text. because: the subject that
     it comes from. columns: those whose values may change.
     """
@@ -77,20 +78,49 @@ class UntouchedFact(BaseModel):
     dataset: int | None
 
 
+class ConcernedReport(BaseModel):
+    """A report of which some elements have a consequence, or that shows what has one. kind: the worst.
+
+    views, people: in the last 30 days. told: whether its service tells who looks at reports at all.
+    """
+
+    dataset: int
+    title: str
+    owner: str | None
+    kind: str
+    elements: list[str]
+    views: int
+    people: int
+    last_opened: date | None
+    told: bool
+
+
+class ConcernedPerson(BaseModel):
+    """Somebody who has asked for what is gone or otherwise in the last 30 days. runs: of how many queries."""
+
+    person: str
+    runs: int
+    queries: int
+    last: date
+
+
 class ChangeOutcome(BaseModel):
     """What a change does to all that is run and asked after it.
 
-    stopped: places of texts that are not run any more; edited, added: of those that are others, or new.
+    stopped: places of texts that are not run any more; edited, added: of those that are others, or new; late: of
+    those that are run after all others. delivers: what is delivered otherwise.
     refused: why the database would not make it. edits: of views that get another query. reachable: how much lies
     downstream, which mere reachability would have warned of. counts: of consequences by kind. failing: texts that
-    fail anyhow. not_run: texts of which nobody
-    knows what they do, as they are templates.
+    fail anyhow. not_run: texts of which nobody knows what they do, as they are templates. reports, people: those
+    whom it concerns, the first first.
     """
 
     change: str
     stopped: list[str]
     edited: list[str]
     added: list[str]
+    late: list[str]
+    delivers: list[str]
     system: str
     database: str
     refused: str | None
@@ -101,6 +131,8 @@ class ChangeOutcome(BaseModel):
     untouched: list[UntouchedFact]
     untouched_total: int
     reachable: int
+    reports: list[ConcernedReport]
+    people: list[ConcernedPerson]
     failing: list[str]
     not_run: list[str]
     version: int
@@ -145,6 +177,8 @@ class KeptChangeFact(KeptChangeBrief):
     sql: str
     stopped: list[str]
     edits: dict[str, str]
+    late: list[str]
+    delivers: list[str]
 
 
 class KeptChangesPage(BaseModel):

@@ -14,6 +14,7 @@ from jalan.service.change.answers import (
     KeptChangesPage,
     KeptState,
 )
+from jalan.service.change.proposed import ProposedChange
 from jalan.service.change.simulate import shown, simulate
 from jalan.service.context import Context
 from jalan.service.cursors import pack, unpack
@@ -37,18 +38,16 @@ def kept_changes(context: Context, cursor: str | None) -> KeptChangesPage:
     )
 
 
-def keep_change(
-    context: Context, name: str, change: str, database: str | None, stopped: list[str], edits: dict[str, str]
-) -> int:
+def keep_change(context: Context, name: str, asked: ProposedChange) -> int:
     """Keep a change with what it does now; returns its id. Raises Invalid, NotFound."""
     named = _name(name)
-    found = simulate(context, change, database, stopped, edits or None)
+    found = simulate(context, asked)
     with context.changing() as session:
         now = datetime.now(UTC)
         row = KeptChange(
-            name=named, who=context.who, state="proposed", kept_at=now, database=found.database, sql=change,
-            stopped=stopped, edits=edits, outcome=_names(found), refused=found.refused, at=now,
-            changed_by=context.who,
+            name=named, who=context.who, state="proposed", kept_at=now, database=found.database, sql=asked.sql,
+            stopped=asked.stopped, edits=asked.edits, late=asked.late, delivers=asked.delivers,
+            outcome=_names(found), refused=found.refused, at=now, changed_by=context.who,
         )  # fmt: skip
         session.add(row)
         session.flush()
@@ -61,7 +60,7 @@ def kept_change(context: Context, change: int) -> KeptChangeOutcome:
     row = _row(context, change)
     kept = _fact(row)
     try:
-        now = simulate(context, row.sql, row.database, row.stopped, row.edits or None)
+        now = simulate(context, _proposed(row))
     except (Invalid, NotFound) as error:
         return KeptChangeOutcome(
             kept=kept, outcome=None, impossible=str(error), came=[], came_total=0, went=[], went_total=0
@@ -83,7 +82,7 @@ def change_kept(context: Context, change: int, name: str | None, state: KeptStat
     """Give a kept change another name or state. settle: what it does now is what it will be held against from now
     on. Raises Invalid, NotFound."""
     row = _row(context, change)
-    found = simulate(context, row.sql, row.database, row.stopped, row.edits or None) if settle else None
+    found = simulate(context, _proposed(row)) if settle else None
     with context.changing() as session:
         mine = session.get_one(KeptChange, change)
         mine.changed_by = context.who
@@ -107,6 +106,10 @@ def _row(context: Context, change: int) -> KeptChange:
     if row is None:
         raise NotFound(f"no change {change} is kept")
     return row
+
+
+def _proposed(row: KeptChange) -> ProposedChange:
+    return ProposedChange(row.sql, row.database, row.stopped, row.edits, row.late, row.delivers)
 
 
 def _name(name: str) -> str:
@@ -140,4 +143,12 @@ def _brief(row: KeptChange) -> KeptChangeBrief:
 
 
 def _fact(row: KeptChange) -> KeptChangeFact:
-    return KeptChangeFact(**dict(_brief(row)), sql=row.sql, stopped=row.stopped, edits=row.edits)
+    asked = _proposed(row)
+    return KeptChangeFact(
+        **dict(_brief(row)),
+        sql=asked.sql,
+        stopped=asked.stopped,
+        edits=asked.edits,
+        late=asked.late,
+        delivers=asked.delivers,
+    )

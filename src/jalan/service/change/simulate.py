@@ -21,6 +21,8 @@ from jalan.service.change.answers import (
     RowEdit,
     UntouchedFact,
 )
+from jalan.service.change.concerned import concerned_people, concerned_reports
+from jalan.service.change.proposed import ProposedChange
 from jalan.service.change.world import DatabaseWorld, databases, world_of
 from jalan.service.context import Context
 from jalan.service.errors import Invalid, NotFound
@@ -55,33 +57,52 @@ def texts_named(context: Context, database: str | None, words: str, limit: int, 
     return [place for place in places if all(word in place.lower() for word in wanted)][:limit]
 
 
-def simulate(
-    context: Context,
-    change: str,
-    database: str | None,
-    stopped: Sequence[str] = (),
-    edits: Mapping[str, str] | None = None,
-) -> ChangeOutcome:
-    """Return what a change, written as SQL, does. Nothing is written. Raises Invalid, NotFound.
+def simulate(context: Context, asked: ProposedChange, *, may_be_none: bool = False) -> ChangeOutcome:
+    """Return what a change does. Nothing is written. Raises Invalid, NotFound.
 
-    stopped: places of texts that are not run any more. edits: places of texts, with what they are instead; one that
-    is not known is added. With either the change may be empty.
+    may_be_none: a change that is none is no mistake.
     Cost: reading again what it touches; the first time after something has changed, the whole database.
     """
+    change, edits = asked.sql, asked.edits
     if len(change) > MOST_TEXT:
         raise Invalid(f"change: at most {MOST_TEXT} characters are read")
-    if change.strip() or (edits is None and not stopped):
+    if change.strip() or (asked.is_only_sql and not may_be_none):
         _check(change)
-    edits = edits or {}
     if sum(map(len, edits.values())) > MOST_EDITED:
         raise Invalid(f"edits: at most {MOST_EDITED} characters are read in all")
-    here = world_of(context, database)
-    if unknown := set(stopped).difference(here.run_places() if stopped else ()):
+    here = world_of(context, asked.database)
+    places = {*asked.stopped, *asked.late}
+    if unknown := places.difference(here.run_places() if places else ()):
         raise _not_run(min(unknown), here.run_places())
     edited, added = _other_texts(here, edits)
     with here.lock:
-        found = here.world.simulate(change, stopped=frozenset(stopped), edited=edited, added=added)
-    return _Teller(context, here, edits).outcome(change, list(stopped), added, found)
+        found = here.world.simulate(
+            change,
+            stopped=frozenset(asked.stopped),
+            edited=edited,
+            added=added,
+            late=frozenset(asked.late),
+            delivers=_delivered(here, asked.delivers),
+        )
+    return _Teller(context, here, asked).outcome(added, found)
+
+
+def _delivered(here: DatabaseWorld, names: Sequence[str]) -> dict[str, frozenset[str] | None]:
+    """Return what is delivered otherwise, by relation. Raises NotFound."""
+    found: dict[str, frozenset[str] | None] = {}
+    for name in names:
+        owner, _, column = name.rpartition(".")
+        relation = here.world.catalogue.find(owner)
+        if here.world.catalogue.find(name) is not None:
+            found[name] = None
+        elif relation is not None and column in relation.columns:
+            known = found.get(owner, frozenset())
+            found[owner] = None if known is None else known | {column}
+        else:
+            nearest = get_close_matches(name, [one.name for one in here.world.catalogue][:_MOST_COMPARED], 1)
+            hint = f"; there is “{nearest[0]}”" if nearest else ""
+            raise NotFound(f"delivers: there is no relation or column “{name[:200]}”{hint}")
+    return found
 
 
 def shown(found: ChangeOutcome) -> ChangeOutcome:
@@ -153,20 +174,22 @@ def _check(change: str) -> None:
 
 
 class _Teller:
-    def __init__(self, context: Context, here: DatabaseWorld, edits: Mapping[str, str]) -> None:
-        self._context, self._here, self._edits = context, here, edits
+    def __init__(self, context: Context, here: DatabaseWorld, asked: ProposedChange) -> None:
+        self._context, self._here, self._asked, self._edits = context, here, asked, asked.edits
 
-    def outcome(self, change: str, stopped: list[str], added: Sequence[Text], found: Outcome) -> ChangeOutcome:
+    def outcome(self, added: Sequence[Text], found: Outcome) -> ChangeOutcome:
         """Return an outcome with what its names stand for."""
         subjects = {one.subject for one in found.consequences}
         ids = {self._dataset(one) for one in (*subjects, *found.untouched)} - {None}
         infos = self._context.names.datasets([id_ for id_ in ids if id_ is not None])
         consequences = [self._fact(one, infos) for one in found.consequences]
         return ChangeOutcome(
-            change=change,
-            stopped=stopped,
+            change=self._asked.sql,
+            stopped=self._asked.stopped,
             edited=sorted(self._edits.keys() - {text.place for text in added}),
             added=[text.place for text in added],
+            late=self._asked.late,
+            delivers=self._asked.delivers,
             system=self._here.system,
             database=self._here.database,
             refused=found.refused,
@@ -180,6 +203,8 @@ class _Teller:
             ],
             untouched_total=len(found.untouched),
             reachable=len(subjects | set(found.untouched)),
+            reports=concerned_reports(self._context, self._here, consequences),
+            people=concerned_people(self._context, self._here, found),
             failing=found.failing,
             not_run=self._here.not_run,
             version=self._context.graph.version,

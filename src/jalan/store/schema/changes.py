@@ -12,8 +12,8 @@ from jalan.store.schema.base import Base
 class KeptChange(Base):
     """A change that is kept under a name, to be looked at again.
 
-    state: proposed, reviewed, done or dropped. sql, stopped, edits: what would change, see
-    ``service.change.simulate``. outcome: what became of what, as (kind, subject), at the time ``at``, when it was
+    state: proposed, reviewed, done or dropped. sql, stopped, edits, late, delivers: what would change, see
+    ``service.change.proposed``. outcome: what became of what, as (kind, subject), at the time ``at``, when it was
     kept or last settled; refused: why the database would not have made it then.
     """
 
@@ -27,6 +27,8 @@ class KeptChange(Base):
     sql: Mapped[str] = mapped_column(Text)
     stopped: Mapped[list[Any]]
     edits: Mapped[dict[str, Any]]
+    late: Mapped[list[Any]]
+    delivers: Mapped[list[Any]]
     outcome: Mapped[list[Any]]
     refused: Mapped[str | None] = mapped_column(Text)
     at: Mapped[datetime]

@@ -15,6 +15,7 @@ from jalan.service.change.answers import (
     KeptState,
     ReadText,
 )
+from jalan.service.change.proposed import ProposedChange
 from jalan.service.change.reading import read_text, tables_named
 from jalan.service.change.simulate import MOST_EDITED, MOST_TEXT, shown, simulate, targets, text_at, texts_named
 from jalan.web.api.made import Made
@@ -27,7 +28,8 @@ class ChangeIn(BaseModel):
     """A change. sql: DDL, or an edited definition, of relations named as the database names them; those of other
     databases on the same server with theirs in front. database: the one that is changed; by default that over which
     most texts are run. stopped: places of texts that are not run any more. edits: places of texts, with what they
-    are instead; one that is not known is added."""
+    are instead; one that is not known is added. late: places of texts that are run after all others. delivers:
+    relations into which other rows come from outside, or columns into which other values do."""
 
     sql: Annotated[str, Field(max_length=MOST_TEXT)] = ""
     database: Annotated[str | None, Field(max_length=200)] = None
@@ -36,6 +38,12 @@ class ChangeIn(BaseModel):
         dict[Annotated[str, Field(max_length=1_000)], Annotated[str, Field(max_length=MOST_EDITED)]],
         Field(max_length=500),
     ] = {}
+    late: Annotated[list[Annotated[str, Field(max_length=1_000)]], Field(max_length=50)] = []
+    delivers: Annotated[list[Annotated[str, Field(max_length=1_000)]], Field(max_length=50)] = []
+
+    def proposed(self) -> ProposedChange:
+        """What is asked about."""
+        return ProposedChange(self.sql, self.database, self.stopped, self.edits, self.late, self.delivers)
 
 
 class KeptChangeIn(ChangeIn):
@@ -61,7 +69,7 @@ def get_changes(context: Now, cursor: Annotated[str | None, Query(max_length=200
 @router.post("/changes", status_code=201)
 def keep_change(context: Now, given: KeptChangeIn) -> Made:
     """Keep a change under a name, with what it does now."""
-    return Made(id=kept.keep_change(context, given.name, given.sql, given.database, given.stopped, given.edits))
+    return Made(id=kept.keep_change(context, given.name, given.proposed()))
 
 
 @router.get("/changes/kept/{change}")
@@ -91,7 +99,7 @@ def get_change_databases(context: Now) -> list[ChangeTarget]:
 @router.post("/changes/simulate")
 def simulate_change(context: Now, given: ChangeIn) -> ChangeOutcome:
     """What a change does to all that is run and asked after it. Nothing is written."""
-    return shown(simulate(context, given.sql, given.database, given.stopped, given.edits or None))
+    return shown(simulate(context, given.proposed()))
 
 
 @router.get("/changes/texts")

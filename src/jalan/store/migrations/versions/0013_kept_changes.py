@@ -24,6 +24,8 @@ def upgrade() -> None:
         sa.Column("sql", sa.Text(), nullable=False),
         sa.Column("stopped", JSONB(), nullable=False),
         sa.Column("edits", JSONB(), nullable=False),
+        sa.Column("late", JSONB(), nullable=False),
+        sa.Column("delivers", JSONB(), nullable=False),
         sa.Column("outcome", JSONB(), nullable=False),
         sa.Column("refused", sa.Text(), nullable=True),
         sa.Column("at", _TIME, nullable=False),
