@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
-import { ago, count, plural } from '@/shared/format/humane'
+import { count, plural } from '@/shared/format/humane'
 import { KINDS } from './consequences'
 
 /** Whom a change concerns: reports by how often they are looked at, and people by what they asked for lately. */
@@ -11,9 +11,13 @@ const props = defineProps<{
 }>()
 const unseen = computed(() => props.reports.filter((one) => one.told && !one.views))
 const seen = computed(() => props.reports.filter((one) => !unseen.value.includes(one)))
+const day = (one: string | null) =>
+  one === null
+    ? 'never'
+    : new Date(`${one}T00:00:00`).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
 function looked(one: Schemas['ConcernedReport']): string {
   if (!one.told) return 'nobody tells who opens it'
-  return `${plural(one.views, 'view')} by ${plural(one.people, 'person', 'people')} in 30 days, last ${ago(`${one.last_opened}T12:00:00Z`)}`
+  return `${plural(one.views, 'view')} by ${plural(one.people, 'person', 'people')} in 30 days, last ${day(one.last_opened)}`
 }
 </script>
 
@@ -54,7 +58,7 @@ function looked(one: Schemas['ConcernedReport']): string {
       <span>{{ one.person || 'unknown' }}</span>
       <span class="mute"
         >{{ plural(one.runs, 'run') }} of {{ plural(one.queries, 'query', 'queries') }}, last
-        {{ ago(`${one.last}T12:00:00Z`) }}</span
+        {{ day(one.last) }}</span
       >
     </p>
   </details>

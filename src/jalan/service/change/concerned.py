@@ -6,6 +6,7 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 from sqlalchemy import and_, exists, func, or_, select
 
+from jalan.catalog.kinds import DatasetKind
 from jalan.change.simulation import Kind, Outcome
 from jalan.service.change.answers import ConcernedPerson, ConcernedReport, ConsequenceFact
 from jalan.service.change.world import DatabaseWorld
@@ -38,8 +39,8 @@ def concerned_reports(
     found = []
     for dataset, kind in kinds.items():
         seen, people, last = views.get(dataset, (0, 0, None))
-        if dataset not in infos:
-            continue
+        if dataset not in infos or infos[dataset].kind != DatasetKind.REPORT:
+            continue  # what a service extracts for its reports is looked at by nobody
         several = elements.get(dataset, [])
         found.append(
             ConcernedReport(

@@ -218,8 +218,11 @@ class _Teller:
 
     def _what(self, subject: str, infos: dict[int, Any]) -> str:
         row = self._here.texts.get(subject)
+        if row is not None and row.dataset_id is not None:
+            info = infos.get(row.dataset_id)
+            return str(info.kind) if info is not None else "report"
         if row is not None or subject in self._edits:
-            return "report" if row is not None and row.dataset_id is not None else "job"
+            return "job"
         info = infos.get(self._here.datasets.get(subject, -1))
         return str(info.kind) if info is not None else "table"
 
