@@ -10,6 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import uvicorn
+from selenium.webdriver.common.keys import Keys
 from tests.browser.chrome import chrome
 from tests.browser.page import Page
 
@@ -79,6 +80,14 @@ def _job(page: Page) -> None:
     page.click(".calls a", "nightly")
     page.wait(lambda: page.texts("h1") == ["nightly ferry"])
     page.wait(lambda: len(page.all(".job .flow a")) > 20)
+
+
+def _edit(page: Page) -> None:
+    page.open("/change?edit=pipelines/core/ticket_facts.sql")
+    page.click(".cm-line", "as fare_paid")
+    page.press(Keys.HOME, "2 * ")
+    page.one(".edit .head", "Other values in fare_paid")
+    page.one(".makes p.here", "fare_paid")
 
 
 def _change(page: Page) -> None:
@@ -163,6 +172,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "job": _job,
     "difference": _difference,
     "change": _change,
+    "edit": _edit,
 }
 
 
