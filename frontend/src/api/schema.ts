@@ -1684,8 +1684,8 @@ export interface components {
          * ConsequenceFact
          * @description What becomes of one thing.
          *
-         *     kind: breaks, gone, goes stale, comes late, rows may change, values may change or shape changes. subject: a place
-         *     or a name.
+         *     kind: breaks, gone, goes stale, comes late, rows may change, values may change or shape changes. subject: a
+         *     place or a name.
          *     dataset: of a relation, or of the report that an element is of; definition: of a text. because: the subject that
          *     it comes from. columns: those whose values may change.
          */

@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { refDebounced } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { api } from '@/api/client'
-import { useAsked } from '@/shared/composables/useAsked'
+import OfferedNames from './OfferedNames.vue'
+import TakenName from './TakenName.vue'
 
 /** The texts that would be otherwise: found by words in their places, opened, taken back one by one. */
 const props = defineProps<{
@@ -11,27 +11,19 @@ const props = defineProps<{
   database: string | undefined
 }>()
 const emit = defineEmits<{ open: [place: string | null]; takeBack: [place: string] }>()
-
-const words = ref('')
-const settled = refDebounced(words, 200)
-const { data: found, error } = useAsked(
-  () => (settled.value.trim() ? ['change texts', settled.value, props.database, 'all'] : null),
-  (signal) => api.changeTexts(settled.value, props.database, true, signal),
-)
-const listed = computed(() =>
-  [...new Set([...Object.keys(props.edits), ...(props.open ? [props.open] : [])])].sort(),
-)
-const offered = computed(() =>
-  words.value.trim() ? (found.value ?? []).filter((one) => !listed.value.includes(one)) : [],
-)
-function choose(place: string) {
-  emit('open', place)
-  words.value = ''
-}
+const edited = computed(() => Object.keys(props.edits).sort())
+const find = (words: string, signal: AbortSignal) =>
+  api.changeTexts(words, props.database, true, signal)
 </script>
 
 <template>
-  <p v-for="place in listed" :key="place" class="one">
+  <TakenName
+    v-for="place in edited"
+    :key="place"
+    :name="place"
+    :label="`take back the edit of ${place}`"
+    @back="emit('takeBack', place)"
+  >
     <button
       class="link mono"
       :aria-expanded="open === place"
@@ -39,32 +31,22 @@ function choose(place: string) {
     >
       {{ place }}
     </button>
-    <span v-if="!(place in edits)" class="mute">as it is</span>
-    <button
-      v-if="place in edits"
-      class="link"
-      :aria-label="`take back the edit of ${place}`"
-      @click="emit('takeBack', place)"
-    >
-      take back
-    </button>
+  </TakenName>
+  <p v-if="open && !(open in edits)" class="one">
+    <button class="link mono" aria-expanded="true" @click="emit('open', null)">{{ open }}</button>
+    <span class="mute"> as it is</span>
   </p>
-  <input
-    v-model="words"
-    type="search"
+  <OfferedNames
+    what="all change texts"
     placeholder="a file, or a report's query, to edit…"
-    aria-label="Find a text to edit"
-    @keydown.enter="offered[0] && choose(offered[0])"
+    label="Find a text to edit"
+    offered="Texts"
+    none="No text that is run or asked has these words."
+    :taken="open ? [...edited, open] : edited"
+    :database="database"
+    :find="find"
+    @take="(place) => emit('open', place)"
   />
-  <p v-if="error" class="state bad" role="alert">{{ error }}</p>
-  <ul v-if="offered.length" aria-label="Texts">
-    <li v-for="place in offered.slice(0, 8)" :key="place">
-      <button class="link mono" @click="choose(place)">{{ place }}</button>
-    </li>
-  </ul>
-  <p v-else-if="words.trim() && found && words === settled" class="mute small">
-    No text that is run or asked has these words.
-  </p>
 </template>
 
 <style scoped>
@@ -74,31 +56,5 @@ function choose(place: string) {
   gap: 12px;
   margin: 4px 0;
   font-size: 12px;
-}
-.one .mono {
-  overflow-wrap: anywhere;
-  text-align: left;
-}
-.one > :last-child {
-  white-space: nowrap;
-}
-input {
-  width: 100%;
-  border: 0;
-  border-bottom: 1px solid var(--hair);
-  padding: 4px 0;
-  background: none;
-  font: inherit;
-  color: inherit;
-}
-ul {
-  list-style: none;
-  margin: 2px 0 0;
-  padding: 0;
-}
-li button {
-  font-size: 12px;
-  text-align: left;
-  overflow-wrap: anywhere;
 }
 </style>

@@ -118,7 +118,7 @@ def get_change_texts(
 class ReadIn(BaseModel):
     """A text that is being written. place: of the text that it would be."""
 
-    text: Annotated[str, Field(max_length=MOST_EDITED)]
+    text: Annotated[str, Field(max_length=MOST_TEXT)]
     dialect: Annotated[str, Field(max_length=40)] = "postgresql"
     database: Annotated[str | None, Field(max_length=200)] = None
     place: Annotated[str | None, Field(max_length=1_000)] = None
