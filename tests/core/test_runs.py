@@ -259,6 +259,11 @@ def test_what_runs_on_tells_a_version_when_it_finds_more() -> None:
     # What is told late, or out of order, tells the same.
     assert growth(fold([running(2, "gates", "north-gates"), running(1, "gates")])) == growth(more)
     assert growth(RunFold.read(json.loads(json.dumps(more.write())))) == growth(more)
+    # A state that was kept before times were has been one version all the time.
+    kept = more.write()
+    kept |= {side: [one[:4] for one in kept[side]] for side in ("inputs", "outputs")}
+    assert RunFold.read(kept).inputs.keys() == more.inputs.keys()
+    assert growth(RunFold.read(kept)) == []
     # What has ended was what it was in the end.
     assert growth(fold([running(1, "gates"), running(2, "north-gates"), running(3, kind="COMPLETE")])) == []
 
