@@ -29,6 +29,7 @@ from jalan.sql.grammar.script import Unread, parse
 from jalan.sql.lexer import tokenize
 
 _BEFORE_STAR = frozenset({"select", "distinct", "all", "returning", ",", "."})
+_BEHIND_STAR = frozenset({"from", "into", ",", ")", ";", "", "union", "except", "intersect", "order", "limit"})
 _SHAPED = frozenset({"natural", '"'})
 """Words where columns count that are not named, or may be named in another way than by a plain word."""
 _FATAL = frozenset({"unknown_table", "unknown_column", "unknown_table_reference", "ambiguous_column"})
@@ -513,9 +514,17 @@ class _Runner:
 
 def _has_star(keys: Sequence[str]) -> bool:
     """Whether a star stands among words that means all columns: no product, and not that of count(*)."""
-    return any(
-        key == "*" and (n == 0 or keys[n - 1] in _BEFORE_STAR) for n, key in enumerate(keys)
-    ) or not _SHAPED.isdisjoint(keys)
+    if not _SHAPED.isdisjoint(keys):
+        return True
+    for n, key in enumerate(keys):
+        before = keys[n - 1] if n else ""
+        after = keys[n + 1] if n + 1 < len(keys) else ""
+        # What is multiplied is followed by what it is multiplied with.
+        if key == "*" and (before in _BEFORE_STAR or (after in _BEHIND_STAR and before != "(")):
+            return True
+        if key == "table" and before in ("", "(", "as"):
+            return True  # TABLE name is SELECT * FROM name
+    return False
 
 
 Handler = Callable[[_Runner, Any], None]
