@@ -61,6 +61,7 @@ const problems = computed(() => [
   ...props.failures.map((one) => ({ ...one, level: 'error' })),
 ])
 const makes = computed(() => (read.value?.statements ?? []).filter((one) => one.outputs.length))
+const unread = computed(() => read.value?.problems.some((one) => one.level === 'error'))
 const at = ref(-1)
 const marked = ref<[number, number] | null>(null)
 const here = computed(
@@ -130,7 +131,9 @@ async function complete(word: string) {
         </p>
         <p v-if="one.rows.length" class="rows mute">rows by {{ one.rows.join(', ') }}</p>
       </template>
-      <p v-if="read && !makes.length" class="mute">It makes no columns.</p>
+      <p v-if="read && !makes.length" class="mute">
+        {{ unread ? 'As it stands it cannot be read.' : 'It makes no columns.' }}
+      </p>
     </div>
   </div>
 </template>
