@@ -6,9 +6,10 @@ import pytest
 
 from jalan.change import simulation
 from jalan.change.catalogue import FOREIGN, TABLE, Catalogue, Refused
+from jalan.change.outcome import Kind, Outcome
 from jalan.change.proposal import NotSimulated, check
 from jalan.change.running import Ran, Text, run
-from jalan.change.simulation import Kind, Outcome, World
+from jalan.change.simulation import World
 
 TABLES = {"tidy.tickets": ["ticket_id", "fare", "port"], "tidy.ports": ["port", "island"]}
 

@@ -5,8 +5,9 @@ from collections.abc import Sequence
 import pytest
 
 from jalan.change.catalogue import TABLE, Catalogue
+from jalan.change.outcome import Kind, Outcome
 from jalan.change.running import Text
-from jalan.change.simulation import Kind, Outcome, World
+from jalan.change.simulation import World
 
 TABLES = {"tidy.tickets": ["ticket_id", "fare", "port"], "tidy.ports": ["port", "island"]}
 FACTS = """

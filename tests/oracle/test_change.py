@@ -9,8 +9,9 @@ from types import MappingProxyType
 import psycopg
 import pytest
 
+from jalan.change.outcome import Kind, Outcome
 from jalan.change.running import Text
-from jalan.change.simulation import Kind, Outcome, World
+from jalan.change.simulation import World
 from jalan.demo import scenario
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect

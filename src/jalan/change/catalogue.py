@@ -15,6 +15,8 @@ _QUERIES = frozenset({VIEW, MATERIALISED})
 _WORDS = {TABLE: "table", VIEW: "view", MATERIALISED: "materialized view", FOREIGN: "foreign table"}
 DROPPED = frozenset(words.replace(" ", "_") for words in _WORDS.values())
 """What DROP can name of these, as the grammar calls it."""
+TEMPORARY = "pg_temp"
+"""The schema that stands first on every path."""
 ColumnKey = tuple[int, int]
 """A column by the number of its relation and its own number there: they stay when names change."""
 
@@ -249,6 +251,14 @@ class Catalogue:
         if number is None:
             raise Refused(f'column "{column}" of relation "{_last(relation.name)}" does not exist')
         return number
+
+
+def made_name(parts: Sequence[str], path: Sequence[str], temporary: bool = False) -> str:
+    """Return the name that a relation gets when it is made. path: where names are looked for, those that are
+    temporary first."""
+    if temporary:
+        return f"{TEMPORARY}.{parts[-1]}"
+    return ".".join(parts) if len(parts) > 1 else f"{path[1]}.{parts[0]}"
 
 
 def _numbered(columns: Iterable[str]) -> dict[str, int]:

@@ -9,16 +9,18 @@ from jalan.change.catalogue import (
     DROPPED,
     MATERIALISED,
     TABLE,
+    TEMPORARY,
     VIEW,
     Catalogue,
     ColumnKey,
     KeptQuery,
     Refused,
     StoredRelation,
+    made_name,
 )
 from jalan.change.meaning import QueryDifference
 from jalan.change.seen import CatalogueSeen
-from jalan.change.steps import TEMPORARY, Steps
+from jalan.change.steps import Steps
 from jalan.change.views import hangs_on, what_differs
 from jalan.lineage.model import Extraction, Statement
 from jalan.lineage.script import extract
@@ -212,11 +214,9 @@ class _Runner:
         return found
 
     def _full(self, parts: Parts, temporary: bool = False) -> str:
-        plain = tuple(map(str, parts))
-        if temporary:
-            return f"{TEMPORARY}.{plain[-1]}"
-        name = ".".join(plain) if len(plain) > 1 else f"{self._path[1]}.{plain[0]}"
-        self.ran.names.add(name)
+        name = made_name(tuple(map(str, parts)), self._path, temporary)
+        if not temporary:
+            self.ran.names.add(name)
         return name
 
     def _wrote(self, relation: StoredRelation) -> None:

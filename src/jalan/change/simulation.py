@@ -3,66 +3,16 @@ that, what has other columns, what is gone, and what stays as it is although it 
 
 from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from enum import StrEnum
 
-from jalan.change.catalogue import VIEW, Catalogue, ColumnKey
+from jalan.change.catalogue import TEMPORARY, VIEW, Catalogue
 from jalan.change.edits import ASKED, Columns, Edit, compare
 from jalan.change.meaning import Forms, QueryDifference
-from jalan.change.running import Failure, Flow, Ran, ReadStatement, Text, read_statements, run
-from jalan.change.steps import TEMPORARY, Identities, Steps, TextStep
-
-
-class Kind(StrEnum):
-    """Kinds of consequences, the worst first."""
-
-    BREAKS = "breaks"
-    GONE = "gone"
-    STALE = "goes stale"
-    LATE = "comes late"
-    ROWS = "rows may change"
-    VALUES = "values may change"
-    SHAPE = "shape changes"
-
+from jalan.change.otherwise import Otherwise, either
+from jalan.change.outcome import Becoming, Kind, Outcome
+from jalan.change.running import Failure, Ran, ReadStatement, Text, read_statements, run
+from jalan.change.steps import Identities, Steps, TextStep
 
 _RANKS = {kind: n for n, kind in enumerate(Kind)}
-
-
-@dataclass(frozen=True, slots=True)
-class Becoming:
-    """What becomes of one thing.
-
-    subject: the place of a text, or the name of a relation. reason: in words. failure: what the database would say,
-    where it breaks. because: the subject that it comes from, none for the change itself.
-    columns: those whose values may change, where its rows do not.
-    """
-
-    kind: Kind
-    subject: str
-    reason: str
-    failure: Failure | None = None
-    because: str | None = None
-    columns: tuple[str, ...] = ()
-
-
-_NOTHING: frozenset[str] = frozenset()
-
-
-@dataclass(slots=True)
-class Outcome:
-    """What a change does. refused: why the database would not make it at all; then nothing else happens.
-
-    consequences: the worst first. untouched: what reachability would have warned of, and nothing happens to.
-    failing: texts that fail without the change, too: nothing is said of them. differs: of what is filled by another
-    query, what differs in it; none where that cannot be told. lost: of what the change itself touches, the columns
-    that are not there afterwards under their names; none where all of it is gone.
-    """
-
-    refused: str | None = None
-    consequences: list[Becoming] = field(default_factory=list)
-    untouched: list[str] = field(default_factory=list)
-    failing: list[str] = field(default_factory=list)
-    differs: dict[str, QueryDifference | None] = field(default_factory=dict)
-    lost: dict[str, frozenset[str] | None] = field(default_factory=dict)
 
 
 class World:
@@ -80,9 +30,8 @@ class World:
         if {one.name for one in catalogue} != before:
             # That was the first night: from now on each drops what the one before has made.
             self.ran = [self._run(number) for number in range(len(self.texts))]
-        self.identities = Identities(catalogue)
-        self._numbers = {one.name: one.number for one in catalogue}
-        self._shapes = {one.name: list(one.columns) for one in catalogue}
+        self._before = {one.name: one for one in catalogue}
+        self.identities = Identities(self._before)
         self._readers: dict[str, set[str]] = {}
         self._next: dict[str, set[str]] = {}
         self._look_downstream()
@@ -133,7 +82,7 @@ class World:
         """
         mark = self.catalogue.mark()
         every = zip(self.texts, self.ran, self.statements, strict=True)
-        night = [_Turn(text, ran, read, text.place in stopped) for text, ran, read in every]
+        night = [_Turn(text, ran, read, text.place in stopped, text.place in late) for text, ran, read in every]
         for turn in night:
             if edited and turn.text.place in edited:
                 turn.was, turn.text = turn.text, replace(turn.text, text=edited[turn.text.place])
@@ -142,8 +91,6 @@ class World:
         try:
             for text in added:
                 night.insert(self._place_of(text), _Turn(text, Ran(), None, is_other=True))
-            for turn in night:
-                turn.is_late = turn.text.place in late
             found = _Simulation(self, mark, night, delivers or {})
             return found.outcome(Text("the change", change, tuple(search_path)))
         finally:
@@ -168,15 +115,17 @@ class World:
     def differs(self, name: str) -> bool:
         """Whether a relation is there otherwise than without the change."""
         now = self.catalogue.find(name)
-        return (None if now is None else list(now.columns)) != self._shapes.get(name)
+        return (None if now is None else list(now.columns)) != self.shape(name)
 
     def number(self, name: str) -> int | None:
-        """The number of a relation as it is without the change."""
-        return self._numbers.get(name)
+        """Return the number that a relation has without the change, none where it is not there."""
+        before = self._before.get(name)
+        return None if before is None else before.number
 
     def shape(self, name: str) -> list[str] | None:
         """Return the columns that a relation has without the change, none where it is not there."""
-        return self._shapes.get(name)
+        before = self._before.get(name)
+        return None if before is None else list(before.columns)
 
 
 @dataclass(slots=True)
@@ -210,8 +159,7 @@ class _Simulation:
         self._touched: set[str] = set()
         self._broken: dict[int, Failure] = {}
         self._stale: dict[str, Becoming] = {}
-        self._other: dict[str, Becoming] = {}
-        self._edited: dict[str, Columns] = {}
+        self._otherwise = Otherwise(world.catalogue, {})
         self._forced: set[int] = set()
         self._ran = [turn.before for turn in night]
         self._own: set[str] = set()
@@ -273,10 +221,9 @@ class _Simulation:
         self._catalogue.back_to(after)
         self._touched = set(self._own)
         filled = (name for name in made.filled if self._world.shape(name) is not None)
-        self._edited = {name: _changed(made.differs[name]) if name in made.differs else None for name in filled}
-        self._edited |= self._delivers
-        self._late = {}
-        self._broken, self._stale, self._other, self._edits = {}, {}, {}, {}
+        changed = {name: _changed(made.differs[name]) if name in made.differs else None for name in filled}
+        self._otherwise = Otherwise(self._catalogue, {**changed, **self._delivers})
+        self._broken, self._stale, self._late, self._edits = {}, {}, {}, {}
         self._ran = [turn.before for turn in self._turns]
         for number, turn in enumerate(self._turns):
             if not turn.text.is_query:
@@ -302,12 +249,11 @@ class _Simulation:
         if older := self._first(ran.read, self._stale):
             self._become_stale(ran.wrote, f"{text.place} runs, over what is stale in {older}", older)
         self._waits(number, text.place, ran)
-        changed = self._made(ran, text.place, self._edits.get(number))
+        changed = self._otherwise.made(ran, text.place, self._edits.get(number))
         # What is made anew from what has not changed is as before, whatever a change has put there.
-        for name in ran.anew - changed.keys():
-            self._edited.pop(name, None)
+        self._otherwise.heal(ran.anew - changed.keys())
         for name, (columns, other) in changed.items():
-            self._is_otherwise(name, columns, f"{text.place} fills it from", other, text.place)
+            self._otherwise.note(name, columns, f"{text.place} fills it from", other, text.place)
         if number in self._edits:
             self._let_go(number, text.place)
 
@@ -315,8 +261,7 @@ class _Simulation:
         """Note what comes late, and what is made before it has come."""
         if self._turns[number].is_late:
             for name in ran.wrote:
-                reason = f"it is filled when {place} has run, after the others"
-                self._late.setdefault(name, Becoming(Kind.LATE, name, reason, because=place))
+                self._become_late(name, f"it is filled when {place} has run, after the others", place)
         elif older := self._first(ran.read, self._late):
             reason = f"{place} runs before {self._late[older].because} has filled {older}"
             self._become_stale([name for name in ran.wrote if not self._is_view(name)], reason, older)
@@ -330,7 +275,7 @@ class _Simulation:
         """Note what an edited text fills no longer."""
         for name in sorted(self._no_longer(number)):
             if any(name in ran.wrote for n, ran in enumerate(self._ran) if not self._turns[n].is_stopped):
-                self._is_otherwise(name, None, "", place, place)
+                self._otherwise.note(name, None, "", place, place)
             else:
                 self._become_stale([name], f"it is no longer filled: {place} does not do it any more", place)
 
@@ -341,16 +286,14 @@ class _Simulation:
         if older := self._first(ran.read, self._stale):
             self._become_stale([text.place], f"it reads {older}, which is stale", older)
         elif older := self._first(ran.read, self._late):
-            self._late[text.place] = Becoming(
-                Kind.LATE, text.place, f"it reads {older}, which comes late", because=older
-            )
+            self._become_late(text.place, f"it reads {older}, which comes late", older)
         edit = self._edits.get(number, Edit())
         for at, flow in enumerate(ran.flows):
-            columns, other = self._through(flow, {})
+            columns, other = self._otherwise.through(flow, {})
             if edit.everything or at in edit.flows:
-                columns, other = _either(columns, edit.flows.get(at)), text.place
+                columns, other = either(columns, edit.flows.get(at)), text.place
             if other is not None:
-                self._is_otherwise(text.place, columns, "it reads", other, text.place)
+                self._otherwise.note(text.place, columns, "it reads", other, text.place)
 
     def _again(self, number: int, text: Text) -> bool:
         """Run a text again where it speaks of what is there otherwise; return whether it works."""
@@ -410,114 +353,9 @@ class _Simulation:
         for subject in sorted(subjects):
             self._stale.setdefault(subject, Becoming(Kind.STALE, subject, reason, because=because))
 
-    # --- what is made otherwise ------------------------------------------------------------------------
-
-    def _is_otherwise(self, subject: str, columns: Columns, does: str, because: str, place: str = "") -> None:
-        """Note that rows or values of something may be others than before, as it does something with what is.
-
-        place: of the text that makes it, which may be the very one that is edited.
-        """
-        known = self._other.get(subject)
-        if known is None:
-            reason = f"{does} {because}, which is made otherwise"
-            if because == place:
-                reason = "its query is edited" if subject == place else f"{place}, as edited, makes it otherwise"
-            known = Becoming(Kind.VALUES, subject, reason, because=None if subject == place == because else because)
-        if columns is None or known.kind is Kind.ROWS:
-            self._other[subject] = replace(known, kind=Kind.ROWS, columns=())
-        else:
-            self._other[subject] = replace(known, columns=tuple(sorted(columns.union(known.columns))))
-
-    def _made(self, ran: Ran, place: str, edit: Edit | None) -> dict[str, tuple[Columns, str]]:
-        """Return what a text fills with something else than before: the columns, and what these come from.
-
-        edit: what it makes otherwise of its own, where it is edited.
-        """
-        own = edit or Edit()
-        made: dict[str, Columns] = dict.fromkeys(own.whole)
-        made |= {name: _either(made.get(name, _NOTHING), columns) for name, columns in own.filled.items()}
-        if own.everything:
-            made |= dict.fromkeys(ran.filled)
-        first = dict.fromkeys(made, place)
-        for at, flow in enumerate(ran.flows):
-            columns, other = self._through(flow, made)
-            if at in own.flows:
-                columns, other = _either(columns, own.flows[at]), place
-            if flow.target is not None and other is not None:
-                made[flow.target] = _either(made.get(flow.target, _NOTHING), columns)
-                # Of what was made of a temporary one, people are told where that came from.
-                first.setdefault(flow.target, first.get(other, other))
-        # Temporary ones are gone by now.
-        return {name: (columns, first[name]) for name, columns in made.items() if name in ran.filled}
-
-    def _through(self, flow: Flow, made: Mapping[str, Columns]) -> tuple[Columns, str | None]:
-        """Return what a statement makes otherwise, and the relation that this comes from; none if nothing is.
-
-        made: what the same text has made otherwise so far.
-        """
-        if not (made or self._is_any_otherwise()):
-            return _NOTHING, None
-        known = dict(made)
-        seen = {name: self._seen(name, known) for name in sorted(flow.reads)}
-        for name, columns in seen.items():
-            if columns is None:
-                return None, name
-        for table, column in sorted(flow.rows):
-            if column in (seen.get(table) or ()):
-                return None, table
-        hit = sorted(
-            (output, table)
-            for output, sources in flow.columns.items()
-            for table, column in sources
-            if column in (seen.get(table) or ())
-        )
-        return frozenset(output for output, _ in hit), hit[0][1] if hit else None
-
-    def _seen(self, name: str, known: dict[str, Columns]) -> Columns:
-        """Return what is otherwise in a relation as whoever reads it finds it, also through views.
-
-        known: what was found out already; this is added.
-        """
-        if name not in known:
-            known[name] = _NOTHING  # where views go round in a circle
-            known[name] = self._found_in(name, known)
-        return known[name]
-
-    def _found_in(self, name: str, known: dict[str, Columns]) -> Columns:
-        found = self._known(name)
-        relation = self._catalogue.find(name)
-        if found is None or relation is None:
-            return found
-        if relation.remote is not None:
-            there = self._seen(relation.remote, known)
-            if there is None:
-                return None
-            return found.union(c for c in relation.columns if relation.remote_columns.get(c, c) in there)
-        if not relation.is_query:
-            return found
-        below: set[ColumnKey] = set()
-        for number in relation.reads:
-            one = self._catalogue.by_number(number)
-            if one is None:
-                continue
-            columns = self._seen(one.name, known)
-            if columns is None:
-                return None
-            below |= {(number, one.columns[column]) for column in columns if column in one.columns}
-        if below & relation.rows:
-            return None
-        return found.union(column for column, keys in relation.through.items() if keys & below)
-
-    def _is_any_otherwise(self) -> bool:
-        return bool(self._edited or self._other)
-
-    def _known(self, name: str) -> Columns:
-        other = self._other.get(name)
-        if name in self._edited and self._edited[name] is None:
-            return None
-        if other is not None and other.kind is Kind.ROWS:
-            return None
-        return frozenset(other.columns if other is not None else ()) | (self._edited.get(name) or _NOTHING)
+    def _become_late(self, subject: str, reason: str, because: str) -> None:
+        """Note of something that it comes late, and why, unless that is known already."""
+        self._late.setdefault(subject, Becoming(Kind.LATE, subject, reason, because=because))
 
     # --- what became of everything ---------------------------------------------------------------------
 
@@ -559,7 +397,7 @@ class _Simulation:
         yield from (one for name, one in self._late.items() if name not in self._stale and not self._is_gone(name))
         broken = {self._turns[number].text.place for number in self._broken}
         places = {turn.text.place for turn in self._turns}
-        for one in self._other.values():
+        for one in self._otherwise.found.values():
             is_new = one.subject not in places and self._world.shape(one.subject) is None
             if one.subject not in self._stale and one.subject not in broken and not self._is_gone(one.subject):
                 if not is_new:
@@ -570,30 +408,24 @@ class _Simulation:
 
     def _look_through_views(self) -> None:
         """Note what is stale or otherwise in views: they show what they are made of, without being run."""
-        if not (self._stale or self._late or self._is_any_otherwise()):
+        if not (self._stale or self._late or self._otherwise.is_any):
             return
         views = [one for one in self._catalogue if one.is_query]
-        stale = {one.name: self._first(self._names(one.reads), self._stale) for one in views}
+        stale, late = (
+            {one.name: name for one in views if (name := self._first(self._names(one.reads), among)) is not None}
+            for among in (self._stale, self._late)
+        )
         for name, older in stale.items():
-            if older is not None:
-                self._become_stale([name], f"it shows {older}, which is stale", older)
-        for view in views:
-            older = self._first(self._names(view.reads), self._late)
-            if older is not None and view.name not in self._late:
-                self._late[view.name] = Becoming(
-                    Kind.LATE, view.name, f"it shows {older}, which comes late", because=older
-                )
+            self._become_stale([name], f"it shows {older}, which is stale", older)
+        for name, older in late.items():
+            self._become_late(name, f"it shows {older}, which comes late", older)
         seen: dict[str, Columns] = {}
         for view in views:
-            columns = self._seen(view.name, seen)
-            if (columns is None or columns) and view.name not in self._edited.keys() | self._other.keys():
-                other = self._first(self._names(view.reads), self._edited.keys() | self._other.keys())
-                self._is_otherwise(view.name, columns, "it shows", other or view.name)
-
-
-def _either(one: Columns, other: Columns) -> Columns:
-    """What is otherwise where either is."""
-    return None if one is None or other is None else one | other
+            columns = self._otherwise.seen(view.name, seen)
+            others = self._otherwise.names()
+            if (columns is None or columns) and view.name not in others:
+                other = self._first(self._names(view.reads), others)
+                self._otherwise.note(view.name, columns, "it shows", other or view.name)
 
 
 def _changed(differs: QueryDifference | None) -> Columns:

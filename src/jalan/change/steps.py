@@ -1,16 +1,15 @@
 """What the statements of a text mean as it is run, so that the text can be held against another one."""
 
-from collections.abc import Hashable, Iterable, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from jalan.change.catalogue import Catalogue, StoredRelation
+from jalan.change.catalogue import Catalogue, StoredRelation, made_name
 from jalan.change.meaning import Forms, FoundRelation, Meaning, Unclear, meaning
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
 from jalan.sql.lexer import tokenize
 
-TEMPORARY = "pg_temp"
 UNKNOWN = "unknown"
 _QUIET = (tree.CreateTable, tree.SetSearchPath)
 """Statements after which no relation holds anything else than before."""
@@ -41,9 +40,9 @@ class Identities:
     """What relations are, so that two texts speak of the same ones, before a change and after it: what there was
     before it stays the same when it gets another name, and when it is made anew under its own."""
 
-    def __init__(self, catalogue: Catalogue) -> None:
-        self._numbers = {one.number for one in catalogue}
-        self._names = {one.name: one for one in catalogue}
+    def __init__(self, before: Mapping[str, StoredRelation]) -> None:
+        self._names = before
+        self._numbers = {one.number for one in before.values()}
 
     def of(self, relation: StoredRelation, is_own: bool) -> FoundRelation:
         """Return what a relation and its columns are. is_own: the text has made it itself."""
@@ -161,12 +160,8 @@ class _StepReader:
 
     def _target(self, name: tree.TableName, temporary: bool = False) -> tuple[str, ...]:
         parts = tuple(map(str, name.parts))
-        if temporary:
-            return (f"{TEMPORARY}.{parts[-1]}",)
-        found = self._steps.named(parts, self._path)
-        if found is not None:
-            return (found.name,)
-        return (".".join(parts) if len(parts) > 1 else f"{self._path[1]}.{parts[0]}",)
+        found = None if temporary else self._steps.named(parts, self._path)
+        return (found.name if found is not None else made_name(parts, self._path, temporary),)
 
 
 def step_names(steps: Iterable[TextStep]) -> frozenset[str]:

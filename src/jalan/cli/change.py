@@ -8,7 +8,7 @@ from urllib.parse import quote
 
 import typer
 
-from jalan.change.simulation import Kind
+from jalan.change.outcome import Kind
 from jalan.cli.common import Store, context_of, explained, messages
 from jalan.service.change.answers import ChangeOutcome
 from jalan.service.change.folders import folder_edits

@@ -7,7 +7,7 @@ import numpy as np
 from sqlalchemy import and_, exists, func, or_, select
 
 from jalan.catalog.kinds import DatasetKind
-from jalan.change.simulation import Kind, Outcome
+from jalan.change.outcome import Kind, Outcome
 from jalan.service.change.answers import ConcernedPerson, ConcernedReport, ConsequenceFact
 from jalan.service.change.world import DatabaseWorld
 from jalan.service.context import Context

@@ -7,9 +7,9 @@ from difflib import get_close_matches
 from typing import Any
 
 from jalan.change.meaning import QueryDifference
+from jalan.change.outcome import Becoming, Outcome
 from jalan.change.proposal import NotSimulated, check
 from jalan.change.running import Failure, Text
-from jalan.change.simulation import Becoming, Outcome
 from jalan.service.change.answers import (
     ChangeOutcome,
     ChangeTarget,
