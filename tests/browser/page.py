@@ -59,15 +59,12 @@ class Page:
 
     def read(self, css: str, text: str | None = None, attribute: str | None = None) -> str:
         """Wait for an element and read its text or an attribute, again if the page was drawn anew meanwhile."""
-        said: list[str] = []
 
-        def look() -> bool:
+        def look() -> tuple[str]:  # one that is empty is an answer, too
             element = self.one(css, text)
-            said[:] = [element.text if attribute is None else element.get_attribute(attribute) or ""]
-            return True
+            return (element.text if attribute is None else element.get_attribute(attribute) or "",)
 
-        self.wait(look)
-        return said[0]
+        return self.wait(look)[0]
 
     def click(self, css: str, text: str | None = None) -> None:
         """Click an element when it is there."""

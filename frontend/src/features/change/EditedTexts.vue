@@ -11,17 +11,19 @@ const props = defineProps<{
   database: string | undefined
 }>()
 const emit = defineEmits<{ open: [place: string | null]; takeBack: [place: string] }>()
-const edited = computed(() => Object.keys(props.edits).sort())
+const listed = computed(() =>
+  [...new Set([...Object.keys(props.edits), ...(props.open ? [props.open] : [])])].sort(),
+)
 const find = (words: string, signal: AbortSignal) =>
   api.changeTexts(words, props.database, true, signal)
 </script>
 
 <template>
   <TakenName
-    v-for="place in edited"
+    v-for="place in listed"
     :key="place"
     :name="place"
-    :label="`take back the edit of ${place}`"
+    :label="place in edits ? `take back the edit of ${place}` : undefined"
     @back="emit('takeBack', place)"
   >
     <button
@@ -31,30 +33,17 @@ const find = (words: string, signal: AbortSignal) =>
     >
       {{ place }}
     </button>
+    <template v-if="!(place in edits)" #more><span class="mute">as it is</span></template>
   </TakenName>
-  <p v-if="open && !(open in edits)" class="one">
-    <button class="link mono" aria-expanded="true" @click="emit('open', null)">{{ open }}</button>
-    <span class="mute"> as it is</span>
-  </p>
   <OfferedNames
     what="all change texts"
     placeholder="a file, or a report's query, to edit…"
     label="Find a text to edit"
     offered="Texts"
     none="No text that is run or asked has these words."
-    :taken="open ? [...edited, open] : edited"
+    :taken="listed"
     :database="database"
     :find="find"
     @take="(place) => emit('open', place)"
   />
 </template>
-
-<style scoped>
-.one {
-  display: flex;
-  justify-content: space-between;
-  gap: 12px;
-  margin: 4px 0;
-  font-size: 12px;
-}
-</style>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-/** One name of a proposal, with what else is to say of it, to be taken back. */
-defineProps<{ name: string; label: string }>()
+/** One name of a proposal, with what else is to say of it; to be taken back where a label says so. */
+defineProps<{ name: string; label?: string }>()
 const emit = defineEmits<{ back: [] }>()
 </script>
 
@@ -10,7 +10,9 @@ const emit = defineEmits<{ back: [] }>()
       ><span class="mono">{{ name }}</span></slot
     >
     <slot name="more" />
-    <button class="link back" :aria-label="label" @click="emit('back')">take back</button>
+    <button v-if="label" class="link back" :aria-label="label" @click="emit('back')">
+      take back
+    </button>
   </p>
 </template>
 

@@ -12,7 +12,7 @@ from jalan.service.change.answers import ConcernedPerson, ConcernedReport, Conse
 from jalan.service.change.world import DatabaseWorld
 from jalan.service.context import Context
 from jalan.store.among import is_among
-from jalan.store.schema import Dataset, Field, Query, QueryField, ReportView, Use
+from jalan.store.schema import Dataset, Field, QueryField, ReportView, Use
 
 _DAYS = 30
 _REPORTS = 200
@@ -125,10 +125,9 @@ def concerned_people(context: Context, here: DatabaseWorld, found: Outcome) -> l
     fields = [id_ for id_, dataset, name in context.session.execute(pairs) if name in columns[dataset]]
     query = (
         select(Use.person, func.sum(Use.runs), func.count(Use.query_id.distinct()), func.max(Use.day))
-        .join(Query, Query.id == Use.query_id)
         .where(
             Use.day > _since(),
-            Query.id.in_(
+            Use.query_id.in_(
                 select(QueryField.query_id).where(
                     or_(
                         is_among(QueryField.dataset_id, list(whole)),

@@ -3,7 +3,8 @@
 from collections.abc import Iterable
 from datetime import UTC, datetime
 
-from sqlalchemy import select
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, load_only
 
 from jalan.service.change.answers import (
     ChangeOutcome,
@@ -23,18 +24,25 @@ from jalan.store.schema import KeptChange
 
 _PAGE = 50
 _DIFFERENT = 200
+_SHOWN = (
+    KeptChange.id, KeptChange.name, KeptChange.who, KeptChange.state, KeptChange.kept_at, KeptChange.database,
+    KeptChange.refused, KeptChange.at, KeptChange.changed_by,
+)  # fmt: skip
 
 
 def kept_changes(context: Context, cursor: str | None) -> KeptChangesPage:
     """Return the changes that are kept, the latest first. Raises BadCursor."""
-    query = select(KeptChange).order_by(KeptChange.id.desc()).limit(_PAGE + 1)
+    # A page tells how many consequences there were, and reads neither these nor the texts.
+    count = func.jsonb_array_length(KeptChange.outcome)
+    query = select(KeptChange, count).options(load_only(*_SHOWN)).order_by(KeptChange.id.desc()).limit(_PAGE + 1)
     if cursor is not None:
         (last,) = unpack(cursor, "changes", int)
         query = query.where(KeptChange.id < last)
-    rows = context.session.scalars(query).all()
+    rows = context.session.execute(query).all()
     page = rows[:_PAGE]
     return KeptChangesPage(
-        items=[_brief(row) for row in page], next=pack([page[-1].id]) if len(rows) > _PAGE else None
+        items=[_brief(row, consequences) for row, consequences in page],
+        next=pack([page[-1][0].id]) if len(rows) > _PAGE else None,
     )
 
 
@@ -55,9 +63,9 @@ def keep_change(context: Context, name: str, asked: ProposedChange) -> int:
 
 
 def kept_change(context: Context, change: int) -> KeptChangeOutcome:
-    """Return a kept change with what it does now, and what is different from what it did then. Raises NotFound,
-    and Invalid where it cannot be made any more."""
-    row = _row(context, change)
+    """Return a kept change with what it does now, and what is different from what it did then; or why it cannot be
+    made any more. Raises NotFound."""
+    row = _row(context.session, change)
     kept = _fact(row)
     try:
         now = simulate(context, _proposed(row))
@@ -81,10 +89,9 @@ def kept_change(context: Context, change: int) -> KeptChangeOutcome:
 def change_kept(context: Context, change: int, name: str | None, state: KeptState | None, settle: bool) -> None:
     """Give a kept change another name or state. settle: what it does now is what it will be held against from now
     on. Raises Invalid, NotFound."""
-    row = _row(context, change)
-    found = simulate(context, _proposed(row)) if settle else None
+    found = simulate(context, _proposed(_row(context.session, change))) if settle else None
     with context.changing() as session:
-        mine = session.get_one(KeptChange, change)
+        mine = _row(session, change)
         mine.changed_by = context.who
         if name is not None:
             mine.name = _name(name)
@@ -96,13 +103,12 @@ def change_kept(context: Context, change: int, name: str | None, state: KeptStat
 
 def let_change_go(context: Context, change: int) -> None:
     """Keep a change no longer. Raises NotFound."""
-    _row(context, change)
     with context.changing() as session:
-        session.delete(session.get_one(KeptChange, change))
+        session.delete(_row(session, change))
 
 
-def _row(context: Context, change: int) -> KeptChange:
-    row = context.session.get(KeptChange, change)
+def _row(session: Session, change: int) -> KeptChange:
+    row = session.get(KeptChange, change)
     if row is None:
         raise NotFound(f"no change {change} is kept")
     return row
@@ -127,7 +133,7 @@ def _consequences(names: Iterable[tuple[str, ...]]) -> list[ConsequenceName]:
     return [ConsequenceName(kind=kind, subject=subject) for kind, subject in sorted(names)[:_DIFFERENT]]
 
 
-def _brief(row: KeptChange) -> KeptChangeBrief:
+def _brief(row: KeptChange, consequences: int) -> KeptChangeBrief:
     return KeptChangeBrief(
         id=row.id,
         name=row.name,
@@ -135,7 +141,7 @@ def _brief(row: KeptChange) -> KeptChangeBrief:
         state=KeptState(row.state),
         kept_at=row.kept_at,
         database=row.database,
-        consequences=len(row.outcome),
+        consequences=consequences,
         refused=row.refused,
         at=row.at,
         changed_by=row.changed_by,
@@ -145,7 +151,7 @@ def _brief(row: KeptChange) -> KeptChangeBrief:
 def _fact(row: KeptChange) -> KeptChangeFact:
     asked = _proposed(row)
     return KeptChangeFact(
-        **dict(_brief(row)),
+        **dict(_brief(row, len(row.outcome))),
         sql=asked.sql,
         stopped=asked.stopped,
         edits=asked.edits,

@@ -99,8 +99,7 @@ def _delivered(here: DatabaseWorld, names: Sequence[str]) -> dict[str, frozenset
             known = found.get(owner, frozenset())
             found[owner] = None if known is None else known | {column}
         else:
-            nearest = get_close_matches(name, [one.name for one in here.world.catalogue][:_MOST_COMPARED], 1)
-            hint = f"; there is “{nearest[0]}”" if nearest else ""
+            hint = _nearest(name, [one.name for one in here.world.catalogue])
             raise NotFound(f"delivers: there is no relation or column “{name[:200]}”{hint}")
     return found
 
@@ -159,9 +158,13 @@ def _readable(place: str, text: str, dialect: str, before: str) -> None:
 
 
 def _not_run(place: str, known: Sequence[str]) -> NotFound:
-    nearest = get_close_matches(place, known[:_MOST_COMPARED], 1)
-    hint = f"; there is “{nearest[0]}”" if nearest else ""
-    return NotFound(f"no text is run that is called “{place[:200]}”{hint}")
+    return NotFound(f"no text is run that is called “{place[:200]}”{_nearest(place, known)}")
+
+
+def _nearest(name: str, known: Sequence[str]) -> str:
+    """The known name that is most like another one, in words; nothing where none is."""
+    nearest = get_close_matches(name, known[:_MOST_COMPARED], 1)
+    return f"; there is “{nearest[0]}”" if nearest else ""
 
 
 def _check(change: str) -> None:
