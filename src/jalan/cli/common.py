@@ -54,9 +54,15 @@ def engine_of(url: str | None) -> Engine:
         ) from error
 
 
-def context_of(url: str | None) -> Context:
-    """Return what use-cases are given: the store, and that the command line asks."""
-    return Context(engine_of(url), "command line")
+@contextmanager
+def context_of(url: str | None) -> Iterator[Context]:
+    """Give what use-cases are given: the store, and that the command line asks. Its connections end with it."""
+    engine = engine_of(url)
+    try:
+        with Context(engine, "command line") as context:
+            yield context
+    finally:
+        engine.dispose()
 
 
 def fail(message: str, code: int = 1) -> typer.Exit:
