@@ -97,7 +97,9 @@ def _steps(view: GraphView, names: Names, links: Ints, placed: dict[int, int]) -
     columns = graph.columns(links)
     infos = names.links(columns.ids.tolist())
     definitions = names.definitions({info.definition for info in infos.values()})
-    names.fields_at(np.unique(np.concatenate((columns.sources, columns.targets))).tolist())
+    ends = np.unique(np.concatenate((columns.sources, columns.targets)))
+    names.fields_at(ends.tolist())
+    names.datasets_at(np.unique(graph.field_dataset[ends]).tolist())
     together: dict[tuple[int, int], list[int]] = {}
     for n, key in enumerate(zip(columns.targets.tolist(), columns.definitions.tolist(), strict=True)):
         together.setdefault(key, []).append(n)
