@@ -33,7 +33,7 @@ import sys
 from mypyc.build import mypycify
 from setuptools import setup
 
-modules = mypycify(["--strict", "--ignore-missing-imports", *sys.argv[1:]], opt_level="2", debug_level="0")
+modules = mypycify(["--strict", "--ignore-missing-imports", *sys.argv[1:]], opt_level="3", debug_level="0")
 setup(name="jalan-compiled", packages=[], ext_modules=modules, script_args=["--quiet", "build_ext", "--inplace"])
 """
 
