@@ -12,7 +12,7 @@ from collections.abc import Callable
 from typing import Any
 
 from jalan.change.catalogue import TABLE, Catalogue
-from jalan.change.running import Text
+from jalan.change.ran import Text
 from jalan.change.seen import CatalogueSeen
 from jalan.change.simulation import World
 from jalan.lineage.script import extract

@@ -6,7 +6,7 @@ import pytest
 
 from jalan.change.catalogue import TABLE, Catalogue
 from jalan.change.outcome import Kind, Outcome
-from jalan.change.running import Text
+from jalan.change.ran import Text
 from jalan.change.simulation import World
 
 TABLES = {"tidy.tickets": ["ticket_id", "fare", "port"], "tidy.ports": ["port", "island"]}

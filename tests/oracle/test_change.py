@@ -10,7 +10,7 @@ import psycopg
 import pytest
 
 from jalan.change.outcome import Kind, Outcome
-from jalan.change.running import Text
+from jalan.change.ran import Text
 from jalan.change.simulation import World
 from jalan.demo import scenario
 from jalan.sql import tree
@@ -113,6 +113,21 @@ def changes(world: World) -> Iterator[tuple[str, str]]:
             yield database, f"alter table {name} rename column {column} to {column}_before"
 
 
+def retyped(world: World) -> Iterator[tuple[str, str]]:
+    """Each column of what comes from outside, and of the warehouse's own tables, with other types."""
+    for relation in world.catalogue:
+        parts = relation.name.split(".")
+        database = parts[0] if len(parts) > 2 else scenario.WAREHOUSE
+        name = ".".join(parts[-2:])
+        if parts[0] == "remote" or relation.kind != "table":
+            continue
+        for column in relation.columns:
+            for type_ in ("text", "bigint", "numeric", "varchar(60)"):
+                yield database, f"alter table {name} alter column {column} type {type_}"
+            yield database, f"alter table {name} alter column {column} type jsonb using to_jsonb({column})"
+            yield database, f"alter table {name} alter column {column} type boolean using {column} is not null"
+
+
 def edited(query: str) -> Iterator[str]:
     """A view's query written otherwise, with fewer rows, and with each of its columns computed otherwise."""
     query = query.strip().rstrip(";")
@@ -151,6 +166,18 @@ def test_what_is_said_of_a_change_is_what_happens(demo: Demo, world: World) -> N
         here = change if database == scenario.WAREHOUSE else _elsewhere(change, database)
         said = world.simulate(here)
         done = really(demo, f"{os.getpid()}_{number}", database, change)
+        wrong += [f"{change}: {one}" for one in differences(said, done, usual)]
+    assert wrong == []
+
+
+def test_what_is_said_of_another_type_is_what_happens(demo: Demo, world: World) -> None:
+    usual = really(demo, "usual_types", scenario.WAREHOUSE, None)
+    every = list(retyped(world))
+    wrong = []
+    for number, (database, change) in enumerate(every if NIGHTLY else every[3 :: len(every) // 7]):
+        here = change if database == scenario.WAREHOUSE else _elsewhere(change, database)
+        said = world.simulate(here)
+        done = really(demo, f"{os.getpid()}_types_{number}", database, change)
         wrong += [f"{change}: {one}" for one in differences(said, done, usual)]
     assert wrong == []
 

@@ -7,8 +7,9 @@ import psycopg
 
 from jalan import extract
 from jalan.change.catalogue import FOREIGN, MATERIALISED, TABLE, VIEW, Catalogue, KeptQuery
-from jalan.change.running import Text
+from jalan.change.ran import Text
 from jalan.change.simulation import World
+from jalan.change.types import declared_type
 from jalan.change.views import hangs_on
 from jalan.demo import scenario
 from jalan.demo.cluster import Cluster
@@ -19,6 +20,8 @@ _KINDS = {"r": TABLE, "v": VIEW, "m": MATERIALISED, "f": FOREIGN}
 _RELATIONS = """
 select n.nspname || '.' || c.relname, c.relkind::text,
        array_agg(a.attname::text order by a.attnum) filter (where a.attnum > 0 and not a.attisdropped),
+       array_agg(format_type(a.atttypid, a.atttypmod) order by a.attnum)
+           filter (where a.attnum > 0 and not a.attisdropped),
        case when c.relkind in ('v', 'm') then pg_get_viewdef(c.oid) end,
        (select s.srvname || '.' || coalesce((select option_value from pg_options_to_table(f.ftoptions)
             where option_name = 'schema_name'), n.nspname) || '.' || coalesce((select option_value
@@ -30,6 +33,7 @@ group by c.oid, n.oid order by c.oid
 """
 _KEYS = """
 select f.nspname || '.' || c.relname, t.nspname || '.' || r.relname,
+       (select array_agg(a.attname::text) from pg_attribute a where a.attrelid = c.oid and a.attnum = any(conkey)),
        (select array_agg(a.attname::text) from pg_attribute a where a.attrelid = r.oid and a.attnum = any(confkey))
 from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace f on f.oid = c.relnamespace
 join pg_class r on r.oid = k.confrelid join pg_namespace t on t.oid = r.relnamespace where k.contype = 'f'
@@ -54,19 +58,22 @@ def world_of(cluster: Cluster) -> World:
     for database in DATABASES:
         prefix = "" if database == scenario.WAREHOUSE else f"{database}."
         with scenario.connect(cluster, database) as connection:
-            for name, kind, columns, query, remote in connection.execute(_RELATIONS):
+            for name, kind, columns, types, query, remote in connection.execute(_RELATIONS):
                 more: dict[str, object] = {"remote": remote} if remote else {}
                 if query is not None:
                     tables = {one.name.removeprefix(prefix): list(one.columns) for one in catalogue}
                     (statement,) = extract(query, tables=tables, search_path=["public"]).statements
                     more = hangs_on(catalogue, statement, prefix)
                     more["query"] = KeptQuery(query, ("public",), prefix)
-                catalogue.make(prefix + name, _KINDS[kind], columns, **more)
-            for name, other, columns in connection.execute(_KEYS):
+                known = dict(zip(columns, map(declared_type, types), strict=True))
+                catalogue.make(prefix + name, _KINDS[kind], columns, known, **more)
+            for name, other, own, columns in connection.execute(_KEYS):
                 one, there = catalogue.find(prefix + name), catalogue.find(prefix + other)
                 assert one is not None
                 assert there is not None
-                catalogue.point(one, one.points_to | {(there.number, there.columns[column]) for column in columns})
+                needs = [(there.number, there.columns[column]) for column in columns]
+                mine = [(one.number, one.columns[column]) for column in own]
+                catalogue.point(one, one.points_to.union(needs), zip(mine, needs, strict=True))
     return World(catalogue, texts())
 
 

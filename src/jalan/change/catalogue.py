@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from jalan.catalog.kinds import DatasetKind
+from jalan.change.types import ASSIGNMENT, TypeName, type_system
 
 TABLE, VIEW = DatasetKind.TABLE.value, DatasetKind.VIEW.value
 MATERIALISED, FOREIGN = DatasetKind.MATERIALISED_VIEW.value, DatasetKind.FOREIGN_TABLE.value
@@ -23,6 +24,10 @@ ColumnKey = tuple[int, int]
 
 class Refused(Exception):
     """The database would not do it; the message is what it would say."""
+
+
+class RefusedType(Refused):
+    """The database would not do it because of a type."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +46,9 @@ class StoredRelation:
     columns: name → number, in order. uses: the columns that a view hangs on; reads: the relations. through: of a
     view, column → what it is made of; rows: what decides which rows it has. remote: of a foreign table, the name of
     the relation that it shows, and ``remote_columns`` the names of its columns there. points_to: the columns of
-    other tables that its foreign keys need.
+    other tables that its foreign keys need; references: the same, each behind the column of its own. types: number
+    of a column → its type, as far as they are known. strict: columns that may not be null; filled: those that have
+    a value where none is given; must_give: those that have to be given a value because of a change.
     """
 
     number: int
@@ -56,6 +63,16 @@ class StoredRelation:
     remote: str | None = None
     remote_columns: Mapping[str, str] = field(default_factory=dict)
     points_to: frozenset[ColumnKey] = frozenset()
+    references: frozenset[tuple[ColumnKey, ColumnKey]] = frozenset()
+    types: Mapping[int, TypeName] = field(default_factory=dict)
+    strict: frozenset[int] = frozenset()
+    filled: frozenset[int] = frozenset()
+    must_give: frozenset[int] = frozenset()
+
+    def type_of(self, column: str) -> TypeName | None:
+        """Return the type of a column, none where it is not known."""
+        number = self.columns.get(column)
+        return None if number is None else self.types.get(number)
 
     @property
     def is_query(self) -> bool:
@@ -153,25 +170,47 @@ class Catalogue:
             for one, _ in now.points_to:
                 self._pointing.setdefault(one, set()).add(number)
 
-    def point(self, relation: StoredRelation, columns: Iterable[ColumnKey]) -> None:
-        """Say which columns of other tables the foreign keys of a table need."""
-        self._set(relation.number, replace(relation, points_to=frozenset(columns)))
+    def point(
+        self,
+        relation: StoredRelation,
+        columns: Iterable[ColumnKey],
+        references: Iterable[tuple[ColumnKey, ColumnKey]] = (),
+    ) -> None:
+        """Say which columns of other tables the foreign keys of a table need, and of which of its own each."""
+        found = frozenset(columns)
+        pairs = frozenset(pair for pair in (*references, *relation.references) if pair[1] in found)
+        self._set(relation.number, replace(relation, points_to=found, references=pairs))
 
     def pointing_at(self, number: int, column: int | None = None) -> list[StoredRelation]:
         """Return the other tables whose foreign keys need a table, or one of its columns."""
         found = (self._relations[one] for one in sorted(self._pointing.get(number, ())) if one != number)
         return [one for one in found if column is None or (number, column) in one.points_to]
 
-    def make(self, name: str, kind: str, columns: Iterable[str], **more: object) -> StoredRelation:
-        """Make a relation. Raises Refused where there is one of that name."""
+    def make(
+        self,
+        name: str,
+        kind: str,
+        columns: Iterable[str],
+        types: Mapping[str, TypeName | None] | None = None,
+        **more: object,
+    ) -> StoredRelation:
+        """Make a relation. types: of its columns, by name. Raises Refused where there is one of that name."""
         if name in self._named:
             raise Refused(f'relation "{_last(name)}" already exists')
-        found = StoredRelation(self._next, name, kind, _numbered(columns), **more)  # type: ignore[arg-type]
+        numbers = _numbered(columns)
+        more["types"] = _by_number(numbers, types or {})
+        found = StoredRelation(self._next, name, kind, numbers, **more)  # type: ignore[arg-type]
         self._next += 1
         self._set(found.number, found)
         return found
 
-    def replace_view(self, old: StoredRelation, columns: Iterable[str], **more: object) -> StoredRelation:
+    def replace_view(
+        self,
+        old: StoredRelation,
+        columns: Iterable[str],
+        types: Mapping[str, TypeName | None] | None = None,
+        **more: object,
+    ) -> StoredRelation:
         """Give a view another query. Raises Refused where its columns do not begin as they did."""
         new = _numbered(columns)
         if old.kind != VIEW:
@@ -181,6 +220,11 @@ class Catalogue:
         for was, now in zip(old.columns, new, strict=False):
             if was != now:
                 raise Refused(f'cannot change name of view column "{was}" to "{now}"')
+        for column, type_ in (types or {}).items():
+            before = old.type_of(column)
+            if before is not None and type_ is not None and before != type_:
+                raise RefusedType(f'cannot change data type of view column "{column}" from {before} to {type_}')
+        more["types"] = {**old.types, **_by_number(new, types or {})}
         found = replace(old, columns=new, **more)  # type: ignore[arg-type]
         self._set(old.number, found)
         return found
@@ -236,14 +280,71 @@ class Catalogue:
         remote = {name if one == column else one: there for one, there in relation.remote_columns.items()}
         self._set(relation.number, replace(relation, columns=numbers, through=through, remote_columns=remote))
 
-    def add_column(self, relation: StoredRelation, column: str) -> None:
-        """Add a column at the end. Raises Refused."""
+    def add_column(
+        self, relation: StoredRelation, column: str, type_: TypeName | None = None, must_give: bool = False
+    ) -> None:
+        """Add a column at the end. must_give: it may not be null and has no default. Raises Refused."""
         if column in relation.columns:
             raise Refused(f'column "{column}" of relation "{_last(relation.name)}" already exists')
         if relation.is_query:
             raise Refused(f'ALTER action ADD COLUMN cannot be performed on relation "{_last(relation.name)}"')
         number = max(relation.columns.values(), default=0) + 1
-        self._set(relation.number, replace(relation, columns={**relation.columns, column: number}))
+        types = relation.types if type_ is None else {**relation.types, number: type_}
+        needed = relation.must_give | {number} if must_give else relation.must_give
+        columns = {**relation.columns, column: number}
+        self._set(relation.number, replace(relation, columns=columns, types=types, must_give=needed))
+
+    def know_types(self, relation: StoredRelation, types: Mapping[str, TypeName | None]) -> None:
+        """Say which types columns have of which that is not known."""
+        found = {**_by_number(relation.columns, types), **relation.types}
+        self._set(relation.number, replace(relation, types=found))
+
+    def retype(self, relation: StoredRelation, column: str, type_: TypeName, given: TypeName | None) -> None:
+        """Give a column another type. given: that of what its new values are made of. Raises Refused."""
+        number = self._column(relation, column)
+        if relation.is_query:
+            action = "ALTER COLUMN ... SET DATA TYPE"
+            raise Refused(f'ALTER action {action} cannot be performed on relation "{_last(relation.name)}"')
+        if self.hanging_on(relation.number, number):
+            raise Refused("cannot alter type of a column used by a view or rule")
+        system = type_system()
+        if given is not None and system.knows(given.base) and system.knows(type_.base):
+            if not system.casts(given.base, type_.base, ASSIGNMENT):
+                raise Refused(f'column "{column}" cannot be cast automatically to type {type_}')
+        for needed, own in self._keys_over((relation.number, number), type_):
+            if needed is not None and own is not None and not system.may_point(own.base, needed.base):
+                raise Refused("foreign key constraint cannot be implemented")
+        self._set(relation.number, replace(relation, types={**relation.types, number: type_}))
+
+    def _keys_over(self, key: ColumnKey, type_: TypeName) -> Iterator[tuple[TypeName | None, TypeName | None]]:
+        """The types at both ends of the foreign keys at a column that gets a type: what is needed, and by what."""
+        near = [self._relations[key[0]], *self.pointing_at(key[0])]
+        for relation in near:
+            for own, needed in relation.references:
+                if key in (own, needed):
+                    ends = [type_ if one == key else self._type_at(one) for one in (needed, own)]
+                    yield ends[0], ends[1]
+
+    def _type_at(self, key: ColumnKey) -> TypeName | None:
+        there = self._relations.get(key[0])
+        return None if there is None else there.types.get(key[1])
+
+    def say_null(self, relation: StoredRelation, column: str, may_be: bool) -> None:
+        """Say whether a column may be null. Raises Refused."""
+        number = self._column(relation, column)
+        strict = relation.strict - {number} if may_be else relation.strict | {number}
+        self._say(relation, number, strict, relation.filled)
+
+    def say_default(self, relation: StoredRelation, column: str, has_one: bool) -> None:
+        """Say whether a column has a default. Raises Refused."""
+        number = self._column(relation, column)
+        filled = relation.filled | {number} if has_one else relation.filled - {number}
+        self._say(relation, number, relation.strict, filled)
+
+    def _say(self, relation: StoredRelation, number: int, strict: frozenset[int], filled: frozenset[int]) -> None:
+        must = number in strict and number not in filled
+        needed = relation.must_give | {number} if must else relation.must_give - {number}
+        self._set(relation.number, replace(relation, strict=strict, filled=filled, must_give=needed))
 
     @staticmethod
     def _column(relation: StoredRelation, column: str) -> int:
@@ -268,6 +369,10 @@ def _numbered(columns: Iterable[str]) -> dict[str, int]:
         if found.setdefault(column, number) != number:
             raise Refused(f'column "{column}" specified more than once')
     return found
+
+
+def _by_number(columns: Mapping[str, int], types: Mapping[str, TypeName | None]) -> dict[int, TypeName]:
+    return {columns[name]: one for name, one in types.items() if one is not None and name in columns}
 
 
 def _last(name: str) -> str:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from jalan.change.catalogue import Catalogue, ColumnKey
 from jalan.change.edits import Columns, Edit
 from jalan.change.outcome import Becoming, Kind
-from jalan.change.running import Flow, Ran
+from jalan.change.ran import Flow, Ran
 
 _NOTHING: frozenset[str] = frozenset()
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from jalan.change.meaning import QueryDifference
-from jalan.change.running import Failure
+from jalan.change.ran import Failure
 
 
 class Kind(StrEnum):

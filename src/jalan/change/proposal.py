@@ -2,11 +2,15 @@
 
 from collections.abc import Iterator
 
+from jalan.change.altering import ALTERED
 from jalan.change.catalogue import DROPPED
-from jalan.change.running import ALTERED, HANDLED
+from jalan.change.column_changes import column_change
+from jalan.change.running import HANDLED
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
+
+_ONLY = "of ALTER only columns and names are simulated so far: add, drop, rename, type, null, default"
 
 
 class NotSimulated(ValueError):
@@ -22,19 +26,19 @@ def check(change: str, dialect: str = "postgresql") -> None:
     statements = 0
     for node in parse(change, get_dialect(dialect)):
         statements += 1
-        for message, start in _unknown(node):
+        for message, start in _unknown(node, change):
             raise NotSimulated(message, start)
     if not statements:
         raise NotSimulated("write what is to be changed as SQL: alter table … drop column …", 0)
 
 
-def _unknown(node: tree.StatementNode | Unread) -> Iterator[tuple[str, int]]:
+def _unknown(node: tree.StatementNode | Unread, text: str) -> Iterator[tuple[str, int]]:
     if isinstance(node, Unread):
         yield node.message, node.span[0]
     elif isinstance(node, tree.Alter):
         for action in node.actions:
-            if action.action not in ALTERED:
-                yield "of ALTER only columns and names are simulated so far: drop, add, rename", action.start
+            if action.action not in ALTERED or (action.action == "other" and column_change(action, text) is None):
+                yield _ONLY, action.start
     elif isinstance(node, tree.Drop):
         if node.kind not in DROPPED:
             yield f"what dropping a {node.kind.replace('_', ' ')} does is not simulated so far", node.start

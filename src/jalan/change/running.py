@@ -1,10 +1,10 @@
 """Runs a text against a catalogue, statement by statement, as the database would: what it reads must be there, what
 it makes is there afterwards; or it says why not, and nothing has happened."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
+from jalan.change.altering import Altering, says
 from jalan.change.catalogue import (
     DROPPED,
     MATERIALISED,
@@ -15,20 +15,27 @@ from jalan.change.catalogue import (
     ColumnKey,
     KeptQuery,
     Refused,
+    RefusedType,
     StoredRelation,
     made_name,
 )
-from jalan.change.meaning import QueryDifference
+from jalan.change.ran import Failure, Flow, Ran, ReadStatement, Text, read_statements
 from jalan.change.seen import CatalogueSeen
 from jalan.change.steps import Steps
+from jalan.change.types import (
+    Misfit,
+    TypedOutput,
+    TypeName,
+    check_statement,
+    declared_columns,
+    outputs_of,
+)
 from jalan.change.views import hangs_on, what_differs
 from jalan.lineage.model import Extraction, Statement
 from jalan.lineage.script import extract
 from jalan.lineage.tables import Parts, split_key
 from jalan.sql import tree
-from jalan.sql.dialects import get_dialect
-from jalan.sql.grammar.script import Unread, parse
-from jalan.sql.lexer import tokenize
+from jalan.sql.grammar.script import Unread
 
 _BEFORE_STAR = frozenset({"select", "distinct", "all", "returning", ",", "."})
 _BEHIND_STAR = frozenset({"from", "into", ",", ")", ";", "", "union", "except", "intersect", "order", "limit"})
@@ -36,86 +43,6 @@ _SHAPED = frozenset({"natural", '"'})
 """Words where columns count that are not named, or may be named in another way than by a plain word."""
 _FATAL = frozenset({"unknown_table", "unknown_column", "unknown_table_reference", "ambiguous_column"})
 """What extraction says of a query that the database would not run."""
-
-
-@dataclass(frozen=True, slots=True)
-class Text:
-    """A text that is run. place: names it to people. is_query: it is only asked, as an element of a report is."""
-
-    place: str
-    text: str
-    search_path: tuple[str, ...] = ("public",)
-    dialect: str = "postgresql"
-    is_query: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class ReadStatement:
-    """A statement of a text, and its words as the grammar compares them."""
-
-    node: tree.StatementNode | Unread
-    keys: Sequence[str]
-
-
-def read_statements(text: Text) -> list[ReadStatement]:
-    """Read the statements of a text: who runs it again and again does so once."""
-    dialect = get_dialect(text.dialect)
-    return [
-        ReadStatement(
-            node, () if isinstance(node, Unread) else tokenize(text.text[node.start : node.end], dialect).keys
-        )
-        for node in parse(text.text, dialect)
-    ]
-
-
-@dataclass(frozen=True, slots=True)
-class Failure:
-    """Why a text fails: what the database would say, at which characters, and of which relation (and column)."""
-
-    message: str
-    span: tuple[int, int]
-    relation: str | None = None
-    column: str | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Flow:
-    """What one statement makes of what.
-
-    target: the relation that it fills, none of a query. columns: output → the columns (relation, column) that it is
-    made of or decided by. rows: those that decide which rows there are. reads: the relations that it reads.
-    """
-
-    target: str | None
-    columns: Mapping[str, frozenset[tuple[str, str]]]
-    rows: frozenset[tuple[str, str]]
-    reads: frozenset[str]
-
-
-@dataclass(slots=True)
-class Ran:
-    """What running a text did.
-
-    read: relations that it has read. wrote: those that it has filled, made or changed. filled: those of them that
-    may hold something else than before. dropped: what it has dropped, whether it makes it again or not. names: all
-    that it speaks of. anew: those of the filled that hold nothing of what was there before. flows: what was made of
-    what, in order. differs: of views that got another query, where these are compared, what differs; none if that
-    cannot be told. words: all words of its statements. whole: the relations of which all columns count, whatever
-    they are called: those that it fills without naming the columns. has_star: it takes all columns of something.
-    """
-
-    failure: Failure | None = None
-    read: set[str] = field(default_factory=set)
-    wrote: set[str] = field(default_factory=set)
-    filled: set[str] = field(default_factory=set)
-    dropped: set[str] = field(default_factory=set)
-    names: set[str] = field(default_factory=set)
-    anew: set[str] = field(default_factory=set)
-    flows: list[Flow] = field(default_factory=list)
-    differs: dict[str, QueryDifference | None] = field(default_factory=dict)
-    words: set[str] = field(default_factory=set)
-    whole: set[str] = field(default_factory=set)
-    has_star: bool = False
 
 
 class _Fails(Exception):
@@ -130,14 +57,17 @@ def run(
     compares: bool = False,
     steps: Steps | None = None,
     statements: Sequence[ReadStatement] | None = None,
+    typed: bool = False,
 ) -> Ran:
     """Run a text in one transaction: where it fails, the catalogue is as before.
+
+    typed: it is found out which types what it makes has, and it fails where types do not fit.
 
     compares: it is found out what differs where a view gets another query. steps: takes down what is run.
     statements: those of the text, where they have been read already.
     """
     mark = catalogue.mark()
-    runner = _Runner(catalogue, text, compares, steps)
+    runner = _Runner(catalogue, text, compares, steps, typed)
     try:
         for one in read_statements(text) if statements is None else statements:
             runner.statement(one)
@@ -150,8 +80,9 @@ def run(
 
 
 class _Runner:
-    def __init__(self, catalogue: Catalogue, text: Text, compares: bool, steps: Steps | None) -> None:
+    def __init__(self, catalogue: Catalogue, text: Text, compares: bool, steps: Steps | None, typed: bool) -> None:
         self.ran = Ran()
+        self._typed = typed
         self._steps = steps
         self._compares = compares
         self._catalogue = catalogue
@@ -191,9 +122,29 @@ class _Runner:
         self.ran.words.update(read.keys)
         self.ran.has_star |= _has_star(read.keys)
         try:
+            if self._typed:
+                check_statement(node, self._text.text, self._typed_columns)
             handle(self, node)
         except Refused as refused:
-            raise _Fails(Failure(str(refused), (node.start, node.end))) from refused
+            is_misfit = isinstance(refused, RefusedType)
+            raise _Fails(Failure(str(refused), (node.start, node.end), is_misfit=is_misfit)) from refused
+        except Misfit as misfit:
+            raise _Fails(Failure(str(misfit), misfit.span, is_misfit=True)) from misfit
+
+    def _typed_columns(self, parts: tuple[str, ...]) -> list[TypedOutput] | None:
+        found = self._catalogue.named(parts, self._path)
+        return (
+            None if found is None else [TypedOutput(name, found.types.get(n)) for name, n in found.columns.items()]
+        )
+
+    def _types_of(self, query: tree.Query, columns: Sequence[str]) -> dict[str, TypeName | None]:
+        """The types of what is made of a query, by the names of its columns."""
+        if not self._typed:
+            return {}
+        outputs = outputs_of(query, self._text.text, self._typed_columns)
+        if len(outputs) != len(columns):
+            return {}
+        return {name: one.type for name, one in zip(columns, outputs, strict=True)}
 
     def _set_path(self, node: tree.SetSearchPath) -> None:
         self._path = (TEMPORARY, *node.schemas)
@@ -229,7 +180,7 @@ class _Runner:
 
     def _says(self, *words: str) -> bool:
         """Whether words stand side by side in the statement."""
-        return any(tuple(self._keys[n : n + len(words)]) == words for n in range(len(self._keys)))
+        return says(self._keys, *words)
 
     # --- reading ---------------------------------------------------------------------------------------
 
@@ -332,11 +283,15 @@ class _Runner:
         if self._catalogue.find(name) is not None and self._says("if", "not", "exists"):
             return
         columns = list(map(str, node.columns))
+        types: dict[str, TypeName | None] = {}
+        if self._typed:
+            types |= declared_columns(self._text.text[node.start : node.end])
         for like in node.like:
             there = self._there(like)
             columns += there.columns
+            types |= {column: there.type_of(column) for column in there.columns}
             self.ran.whole.add(there.name)
-        self._wrote(self._catalogue.make(name, TABLE, columns))
+        self._wrote(self._catalogue.make(name, TABLE, columns, types))
         self.ran.anew.add(name)
 
     def _create_table_as(self, node: tree.CreateTableAs) -> None:
@@ -344,7 +299,8 @@ class _Runner:
         if self._catalogue.find(name) is not None and self._says("if", "not", "exists"):
             return
         statement, found = self._read(node.start, node.end)
-        made = self._catalogue.make(name, TABLE, [str(one.name) for one in statement.outputs])
+        columns = [str(one.name) for one in statement.outputs]
+        made = self._catalogue.make(name, TABLE, columns, self._types_of(node.query, columns))
         self._filled(made)
         self.ran.anew.add(made.name)
         if node.temporary:
@@ -360,13 +316,15 @@ class _Runner:
         statement, _ = self._read(node.start, node.end)
         columns = [str(one.name) for one in statement.outputs]
         query = KeptQuery(self._text.text[node.query.start : node.query.end], self._path)
+        types = self._types_of(node.query, columns)
         more = hangs_on(self._catalogue, statement) | {"query": query}
         if known is not None and self._says("or", "replace"):
             if self._compares:
                 self.ran.differs[known.name] = what_differs(self._catalogue, known, query, columns)
-            self._filled(self._catalogue.replace_view(known, columns, **more))
+            self._filled(self._catalogue.replace_view(known, columns, types, **more))
         else:
-            self._filled(self._catalogue.make(name, MATERIALISED if node.materialized else VIEW, columns, **more))
+            kind = MATERIALISED if node.materialized else VIEW
+            self._filled(self._catalogue.make(name, kind, columns, types, **more))
 
     # --- writing ---------------------------------------------------------------------------------------
 
@@ -380,6 +338,7 @@ class _Runner:
             self.ran.whole.add(target.name)
         if isinstance(node, tree.Insert) and node.query is not None:
             self._fits(node, node.query, target)
+            self._gives_all(node, target)
         _, found = self._read(node.start, node.end)
         self._filled(target)
         self._flow(target, found)
@@ -396,6 +355,15 @@ class _Runner:
         else:
             return
         raise _Fails(Failure(message, (node.start, node.target.end), target.name))
+
+    def _gives_all(self, node: tree.Insert, target: StoredRelation) -> None:
+        """Fail where a column that may not be null any more is given no value: it fails with the first row."""
+        given = set(map(str, node.columns)) if node.columns else set(target.columns)
+        for column, number in target.columns.items():
+            if number in target.must_give and column not in given:
+                table = target.name.rpartition(".")[2]
+                message = f'null value in column "{column}" of relation "{table}" violates not-null constraint'
+                raise _Fails(Failure(message, (node.start, node.target.end), target.name, column))
 
     def _truncate(self, node: tree.Truncate) -> None:
         emptied = {one.number: one for one in map(self._there, node.targets)}
@@ -438,49 +406,10 @@ class _Runner:
             if self._says("if", "exists") and not node.actions[0].action.endswith("_column"):
                 return
             found = self._there(node.target)
+        self._wrote(found)
+        altering = Altering(self._catalogue, self._text, self.ran, self._keys, self._typed_columns)
         for action in node.actions:
-            self._wrote(found)
-            act = ALTERED.get(action.action)
-            if act is not None:
-                act(self, found.number, action)
-            found = self._numbered(found.number)
-
-    def _numbered(self, number: int) -> StoredRelation:
-        found = self._catalogue.by_number(number)
-        assert found is not None
-        return found
-
-    def _drop_columns(self, number: int, action: tree.AlterAction) -> None:
-        for column in map(str, action.columns or ()):
-            found = self._numbered(number)
-            if column not in found.columns and self._says("column", "if", "exists"):
-                continue
-            gone = self._catalogue.drop_column(found, column, self._says("cascade"))
-            self.ran.names |= {one.name for one in gone}
-
-    def _add_columns(self, number: int, action: tree.AlterAction) -> None:
-        for column in map(str, action.columns or ()):
-            found = self._numbered(number)
-            if column not in found.columns or not self._says("column", "if", "not", "exists"):
-                self._catalogue.add_column(found, column)
-
-    def _rename_column(self, number: int, action: tree.AlterAction) -> None:
-        if action.old is not None and action.new is not None:
-            self._catalogue.rename_column(self._numbered(number), str(action.old), str(action.new))
-
-    def _rename(self, number: int, action: tree.AlterAction) -> None:
-        if action.table is None:
-            return
-        found, new = self._numbered(number), tuple(map(str, action.table.parts))
-        name = ".".join(new if len(new) > 1 else (*found.name.split(".")[:-1], *new))
-        self._catalogue.rename(found, name)
-        self.ran.names.add(name)
-
-    def _set_schema(self, number: int, action: tree.AlterAction) -> None:
-        if action.new is not None:
-            found = self._numbered(number)
-            parts = found.name.split(".")
-            self._catalogue.rename(found, ".".join((*parts[:-2], str(action.new), parts[-1])))
+            altering.take(found.number, action)
 
     def _command(self, node: tree.Recognised) -> None:
         """COMMENT and REFRESH name what must be there."""
@@ -544,14 +473,6 @@ HANDLED: dict[type[tree.StatementNode], Handler] = {
     tree.Update: _Runner._write,
 }
 """The statements that are run; of the others nobody knows what they do."""
-ALTERED: dict[str, Callable[[_Runner, int, tree.AlterAction], None]] = {
-    "add_column": _Runner._add_columns,
-    "drop_column": _Runner._drop_columns,
-    "rename": _Runner._rename,
-    "rename_column": _Runner._rename_column,
-    "set_schema": _Runner._set_schema,
-}
-"""The actions of ALTER that are taken."""
 
 
 def _parts(keys: Sequence[str], at: int) -> tuple[str, ...]:

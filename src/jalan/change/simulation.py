@@ -5,12 +5,16 @@ from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from jalan.change.catalogue import TEMPORARY, VIEW, Catalogue
+from jalan.change.column_changes import Does, column_change
 from jalan.change.edits import ASKED, Columns, Edit, compare
 from jalan.change.meaning import Forms, QueryDifference
 from jalan.change.otherwise import Otherwise, either
 from jalan.change.outcome import Becoming, Kind, Outcome
-from jalan.change.running import Failure, Ran, ReadStatement, Text, read_statements, run
+from jalan.change.ran import Failure, Ran, ReadStatement, Text, read_statements
+from jalan.change.running import run
 from jalan.change.steps import Identities, Steps, TextStep
+from jalan.change.types import TypeName
+from jalan.sql import tree
 
 _RANKS = {kind: n for n, kind in enumerate(Kind)}
 
@@ -24,12 +28,18 @@ class World:
     def __init__(self, catalogue: Catalogue, texts: Sequence[Text]) -> None:
         self.catalogue = catalogue
         self.texts = list(texts)
-        before = {one.name for one in catalogue}
+        before = {one.name: one for one in catalogue}
         self.statements = [read_statements(text) for text in self.texts]
         self.ran = [self._run(number) for number in range(len(self.texts))]
-        if {one.name for one in catalogue} != before:
+        if {one.name for one in catalogue} != before.keys():
             # That was the first night: from now on each drops what the one before has made.
             self.ran = [self._run(number) for number in range(len(self.texts))]
+        for one in catalogue:
+            # What a text has made anew has the types that it had.
+            was = before.get(one.name)
+            if was is not None and was is not one:
+                catalogue.know_types(one, {column: was.type_of(column) for column in one.columns})
+        self._misfits: dict[int, bool] = {}
         self._before = {one.name: one for one in catalogue}
         self.identities = Identities(self._before)
         self._readers: dict[str, set[str]] = {}
@@ -80,21 +90,40 @@ class World:
         after all others. delivers: names of relations into which something else comes, from outside: the columns
         that hold other values, none where other rows come.
         """
+        asked = Text("the change", change, tuple(search_path))
+        statements = read_statements(asked)
+        typed = bool(edited or added) or any(_may_retype(one, change) for one in statements)
         mark = self.catalogue.mark()
-        every = zip(self.texts, self.ran, self.statements, strict=True)
-        night = [_Turn(text, ran, read, text.place in stopped, text.place in late) for text, ran, read in every]
-        for turn in night:
-            if edited and turn.text.place in edited:
-                turn.was, turn.text = turn.text, replace(turn.text, text=edited[turn.text.place])
-                turn.is_other, turn.statements = True, None
-                self._take_steps(turn)
-        try:
-            for text in added:
-                night.insert(self._place_of(text), _Turn(text, Ran(), None, is_other=True))
-            found = _Simulation(self, mark, night, delivers or {})
-            return found.outcome(Text("the change", change, tuple(search_path)))
-        finally:
+        while True:
+            every = zip(self.texts, self.ran, self.statements, strict=True)
+            night = [_Turn(text, ran, read, text.place in stopped, text.place in late) for text, ran, read in every]
+            for number, turn in enumerate(night):
+                turn.typed = typed and not self._misfits.get(number, False)
+                if edited and turn.text.place in edited:
+                    turn.was, turn.text = turn.text, replace(turn.text, text=edited[turn.text.place])
+                    turn.is_other, turn.statements = True, None
+                    self._take_steps(turn)
+            numbers = {turn.text.place: number for number, turn in enumerate(night)}
+            try:
+                for text in added:
+                    night.insert(self._place_of(text), _Turn(text, Ran(), None, is_other=True, typed=typed))
+                outcome = _Simulation(self, mark, night, delivers or {}).outcome(asked, typed)
+            finally:
+                self.catalogue.back_to(mark)
+            misfits = [one.subject for one in outcome.consequences if one.failure and one.failure.is_misfit]
+            # Of a text that works, and whose types we say do not fit, we know too little: they are let alone.
+            before = [self._is_misfit(numbers[place]) for place in misfits if place in numbers]
+            if not any(before):
+                return outcome
+
+    def _is_misfit(self, number: int) -> bool:
+        """Whether the types in a text are said not to fit as it is, where everything is as before."""
+        if number not in self._misfits:
+            mark = self.catalogue.mark()
+            ran = run(self.catalogue, self.texts[number], statements=self.statements[number], typed=True)
             self.catalogue.back_to(mark)
+            self._misfits[number] = ran.failure is not None and ran.failure.is_misfit
+        return self._misfits[number]
 
     def _take_steps(self, turn: "_Turn") -> None:
         """Take down what a text is that will be edited, where everything is as before the change."""
@@ -115,7 +144,16 @@ class World:
     def differs(self, name: str) -> bool:
         """Whether a relation is there otherwise than without the change."""
         now = self.catalogue.find(name)
-        return (None if now is None else list(now.columns)) != self.shape(name)
+        shape = None if now is None else list(now.columns)
+        return shape != self.shape(name) or bool(self.retyped(name))
+
+    def retyped(self, name: str) -> dict[str, tuple[TypeName, TypeName]]:
+        """Return the columns of a relation that have another type than without the change: before and now."""
+        was, now = self._before.get(name), self.catalogue.find(name)
+        if was is None or now is None or was.types is now.types:
+            return {}
+        pairs = ((column, was.type_of(column), now.type_of(column)) for column in now.columns)
+        return {column: (one, other) for column, one, other in pairs if one and other and one != other}
 
     def number(self, name: str) -> int | None:
         """Return the number that a relation has without the change, none where it is not there."""
@@ -145,6 +183,7 @@ class _Turn:
     was: Text | None = None
     steps: list[TextStep] = field(default_factory=list)
     was_clear: bool = True
+    typed: bool = False
     forms: Forms = field(default_factory=Forms)
 
 
@@ -165,11 +204,11 @@ class _Simulation:
         self._own: set[str] = set()
         self._edits: dict[int, Edit] = {}
 
-    def outcome(self, change: Text) -> Outcome:
-        """Make the change, run what it touches, and say what became of everything."""
+    def outcome(self, change: Text, typed: bool) -> Outcome:
+        """Make the change, run what it touches, and say what became of everything. typed: types count."""
         usual = [turn for turn in self._turns if turn.before.failure is not None and not turn.is_other]
         found = Outcome(failing=[turn.text.place for turn in usual])
-        made = run(self._catalogue, change, compares=True)
+        made = run(self._catalogue, change, compares=True, typed=typed)
         if made.failure is not None:
             found.refused = made.failure.message
             return found
@@ -221,7 +260,10 @@ class _Simulation:
         self._catalogue.back_to(after)
         self._touched = set(self._own)
         filled = (name for name in made.filled if self._world.shape(name) is not None)
-        changed = {name: _changed(made.differs[name]) if name in made.differs else None for name in filled}
+        changed = {
+            name: _changed(made.differs[name]) if name in made.differs else made.retyped.get(name)
+            for name in filled
+        }
         self._otherwise = Otherwise(self._catalogue, {**changed, **self._delivers})
         self._broken, self._stale, self._late, self._edits = {}, {}, {}, {}
         self._ran = [turn.before for turn in self._turns]
@@ -309,7 +351,8 @@ class _Simulation:
         touched = before.names & self._touched
         if number in self._forced or (touched and self._may_notice(before, touched)):
             mark = self._catalogue.mark()
-            return self._takes(number, run(self._catalogue, text, statements=turn.statements), mark)
+            ran = run(self._catalogue, text, statements=turn.statements, typed=turn.typed)
+            return self._takes(number, ran, mark)
         return True
 
     def _may_notice(self, before: Ran, touched: set[str]) -> bool:
@@ -320,9 +363,9 @@ class _Simulation:
         columns: set[str] = set()
         for name in touched:
             now, was = self._catalogue.find(name), self._world.shape(name)
-            if now is None or was is None or now.number != self._world.number(name):
+            if now is None or was is None or now.number != self._world.number(name) or now.must_give:
                 return True
-            columns.update(set(now.columns).symmetric_difference(was))
+            columns.update(set(now.columns).symmetric_difference(was), self._world.retyped(name))
         return not columns or not columns.isdisjoint(before.words)
 
     def _takes(self, number: int, ran: Ran, mark: int) -> bool:
@@ -342,7 +385,7 @@ class _Simulation:
         """Run a text that is edited or added, and find out what it makes otherwise."""
         mark = self._catalogue.mark()
         steps = Steps(self._catalogue, self._world.identities, turn.forms)
-        if not self._takes(number, run(self._catalogue, turn.text, steps=steps), mark):
+        if not self._takes(number, run(self._catalogue, turn.text, steps=steps, typed=turn.typed), mark):
             return False
         self._edits[number] = compare(turn.steps, steps.taken, turn.forms)
         self._edits[number].everything |= not turn.was_clear
@@ -390,8 +433,10 @@ class _Simulation:
                 continue
             if name in self._stale:
                 continue
-            if name not in self._own and before is not None and now is not None and before != list(now.columns):
-                yield Becoming(Kind.SHAPE, name, _other_shape(before, list(now.columns)))
+            if name not in self._own and before is not None and now is not None:
+                retyped = self._world.retyped(name)
+                if before != list(now.columns) or retyped:
+                    yield Becoming(Kind.SHAPE, name, _other_shape(before, list(now.columns), retyped))
         self._look_through_views()
         yield from (one for one in self._stale.values() if not self._is_gone(one.subject))
         yield from (one for name, one in self._late.items() if name not in self._stale and not self._is_gone(name))
@@ -435,11 +480,22 @@ def _changed(differs: QueryDifference | None) -> Columns:
     return differs.values()
 
 
-def _other_shape(before: Sequence[str], now: Sequence[str]) -> str:
+def _may_retype(read: ReadStatement, text: str) -> bool:
+    """Whether a statement may give a column another type."""
+    if isinstance(read.node, tree.Alter):
+        changes = (column_change(action, text) for action in read.node.actions)
+        return any(one is not None and one.does is Does.RETYPES for one in changes)
+    return not isinstance(read.node, tree.Drop | tree.Truncate)
+
+
+def _other_shape(
+    before: Sequence[str], now: Sequence[str], retyped: Mapping[str, tuple[TypeName, TypeName]]
+) -> str:
     gained, lost = [one for one in now if one not in before], [one for one in before if one not in now]
     parts = []
     if gained:
         parts.append(f"it gains {', '.join(gained)}")
     if lost:
         parts.append(f"it loses {', '.join(lost)}")
+    parts += [f"{column} is {new} instead of {old}" for column, (old, new) in sorted(retyped.items())]
     return " and ".join(parts) or "its columns stand in another order"

@@ -225,7 +225,7 @@ def _pattern(dialect: Dialect, dollar: bool) -> re.Pattern[str]:
     number = _number_pattern(dialect)
     # The commonest first: an alternative is tried only where those before it do not match.
     parts = [
-        # Words of plain letters by themselves: whether a character is among some is found out faster than its class.
+        # Words of plain letters first: that a character is among some is found out faster than its class.
         rf"[A-Za-z_{starts}][A-Za-z0-9_{rest}]*+(?!['&\"{{\x80-\U0010ffff])",
         rf"{words}(?!['&\"{{])",
         rf"::|:=|[,();}}{brackets}]|\.(?![\d.])|\{{(?![{{%#])"

@@ -9,7 +9,7 @@ from typing import Any
 from jalan.change.meaning import QueryDifference
 from jalan.change.outcome import Becoming, Outcome
 from jalan.change.proposal import NotSimulated, check
-from jalan.change.running import Failure, Text
+from jalan.change.ran import Failure, Text
 from jalan.service.change.answers import (
     ChangeOutcome,
     ChangeTarget,

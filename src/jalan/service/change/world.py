@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session
 
 from jalan.catalog.kinds import DatasetKind, DefinitionKind, FieldKind
 from jalan.change.catalogue import FOREIGN, TABLE, Catalogue, KeptQuery
-from jalan.change.running import Text
+from jalan.change.ran import Text
 from jalan.change.simulation import World
+from jalan.change.types import TypeName, declared_type
 from jalan.change.views import hangs_on
 from jalan.lineage.model import Statement
 from jalan.lineage.script import extract
@@ -90,6 +91,7 @@ class _Builder:
         self._prefix = f"{database}."
         self._catalogue = Catalogue()
         self._ids: dict[str, int] = {}
+        self._types: dict[str, dict[str, TypeName | None]] = {}
 
     def build(self) -> DatabaseWorld:
         texts, not_run = self._texts()
@@ -112,12 +114,16 @@ class _Builder:
         }
         columns: dict[int, list[Any]] = defaultdict(list)
         query = (
-            select(Field.dataset_id, Field.name, Field.facts)
+            select(Field.dataset_id, Field.name, Field.type, Field.facts)
             .where(is_among(Field.dataset_id, rows), Field.gone_since.is_(None), Field.kind == FieldKind.COLUMN)
             .order_by(Field.dataset_id, Field.ordinal)
         )
         for column in self._session.execute(query):
             columns[column.dataset_id].append(column)
+        self._types = {
+            rows[id_].name.removeprefix(self._prefix): {one.name: declared_type(one.type or "") for one in listed}
+            for id_, listed in columns.items()
+        }
         queries, shown = self._queries(), self._shown(rows)
         waiting = []
         for id_, row in sorted(rows.items()):
@@ -128,7 +134,8 @@ class _Builder:
                 continue
             kind = FOREIGN if id_ in shown else TABLE
             more = dict(zip(("remote", "remote_columns"), shown.get(id_, ()), strict=False))
-            self._catalogue.make(name, kind, [one.name for one in columns[id_]], **more)
+            names = [one.name for one in columns[id_]]
+            self._catalogue.make(name, kind, names, self._types.get(name), **more, **_nullable(columns[id_]))
         self._views(waiting)
         self._keys(rows, columns)
 
@@ -155,7 +162,7 @@ class _Builder:
                 statement = read[name]
                 more = {} if statement is None else hangs_on(self._catalogue, statement, self._outside(name))
                 more["query"] = kept[name]
-                self._catalogue.make(name, kind, columns, **more)
+                self._catalogue.make(name, kind, columns, self._types.get(name), **more)
 
     @staticmethod
     def _outside(name: str) -> str:
@@ -201,16 +208,19 @@ class _Builder:
         for id_, listed in columns.items():
             name = rows[id_].name
             database = name.split(".")[0]
-            needs = set()
+            relation = self._catalogue.find(name.removeprefix(self._prefix))
+            if relation is None:
+                continue
+            pairs = set()
             for one in listed:
                 for reference in one.facts.get("references", ()):
                     table, _, column = str(reference).rpartition(".")
                     other = self._catalogue.find(f"{database}.{table}".removeprefix(self._prefix))
-                    if other is not None and column in other.columns:
-                        needs.add((other.number, other.columns[column]))
-            relation = self._catalogue.find(name.removeprefix(self._prefix))
-            if needs and relation is not None:
-                self._catalogue.point(relation, needs)
+                    if other is not None and column in other.columns and one.name in relation.columns:
+                        own = (relation.number, relation.columns[one.name])
+                        pairs.add((own, (other.number, other.columns[column])))
+            if pairs:
+                self._catalogue.point(relation, {there for _, there in pairs}, pairs)
 
     # --- texts -----------------------------------------------------------------------------------------
 
@@ -267,3 +277,14 @@ class _Builder:
         }
         ids = list(rows)
         return [ids[n] for n in needed_first(len(ids), edges)[0]]
+
+
+def _nullable(columns: list[Any]) -> dict[str, frozenset[int]]:
+    """Which columns of a table may not be null, and which have a value where none is given, by their numbers."""
+    strict, filled = set(), set()
+    for number, one in enumerate(columns, 1):
+        if one.facts.get("nullable") is False:
+            strict.add(number)
+        if one.facts.get("default") or one.facts.get("generated") or one.facts.get("identity"):
+            filled.add(number)
+    return {"strict": frozenset(strict), "filled": frozenset(filled)}

@@ -1,0 +1,118 @@
+"""What the actions of ALTER do to a relation."""
+
+from collections.abc import Callable, Sequence
+
+from jalan.change.catalogue import Catalogue, Refused, StoredRelation
+from jalan.change.column_changes import ColumnChange, Does, added_column, column_change
+from jalan.change.ran import Ran, Text
+from jalan.change.types import TypedOutput, TypeName, is_wider, type_of_expression
+from jalan.sql import tree
+
+
+def says(keys: Sequence[str], *words: str) -> bool:
+    """Whether words stand side by side in a statement."""
+    return any(tuple(keys[n : n + len(words)]) == words for n in range(len(keys)))
+
+
+class Altering:
+    """Takes the actions of one ALTER. keys: the words of the statement. find: the typed columns of a relation."""
+
+    def __init__(
+        self,
+        catalogue: Catalogue,
+        text: Text,
+        ran: Ran,
+        keys: Sequence[str],
+        find: Callable[[tuple[str, ...]], list[TypedOutput] | None],
+    ) -> None:
+        self.ran = ran
+        self._catalogue, self._text, self._keys, self._typed_columns = catalogue, text, keys, find
+
+    def take(self, number: int, action: tree.AlterAction) -> None:
+        """Do what an action does. number: of the relation. Raises Refused, Misfit."""
+        found = self._numbered(number)
+        self.ran.wrote.add(found.name)
+        self.ran.names.add(found.name)
+        act = ALTERED.get(action.action)
+        if act is not None:
+            act(self, number, action)
+
+    def _numbered(self, number: int) -> StoredRelation:
+        found = self._catalogue.by_number(number)
+        assert found is not None
+        return found
+
+    def _says(self, *words: str) -> bool:
+        return says(self._keys, *words)
+
+    def _drop_columns(self, number: int, action: tree.AlterAction) -> None:
+        for column in map(str, action.columns or ()):
+            found = self._numbered(number)
+            if column not in found.columns and self._says("column", "if", "exists"):
+                continue
+            gone = self._catalogue.drop_column(found, column, self._says("cascade"))
+            self.ran.names |= {one.name for one in gone}
+
+    def _add_columns(self, number: int, action: tree.AlterAction) -> None:
+        for column in map(str, action.columns or ()):
+            found = self._numbered(number)
+            if column not in found.columns or not self._says("column", "if", "not", "exists"):
+                said = added_column(action, self._text.text)
+                self._catalogue.add_column(found, column, said.type, said.must_be_given)
+
+    def _rename_column(self, number: int, action: tree.AlterAction) -> None:
+        if action.old is not None and action.new is not None:
+            self._catalogue.rename_column(self._numbered(number), str(action.old), str(action.new))
+
+    def _rename(self, number: int, action: tree.AlterAction) -> None:
+        if action.table is None:
+            return
+        found, new = self._numbered(number), tuple(map(str, action.table.parts))
+        name = ".".join(new if len(new) > 1 else (*found.name.split(".")[:-1], *new))
+        self._catalogue.rename(found, name)
+        self.ran.names.add(name)
+
+    def _change_column(self, number: int, action: tree.AlterAction) -> None:
+        change, found = column_change(action, self._text.text), self._numbered(number)
+        if change is None:
+            return
+        if change.does is Does.RETYPES:
+            self._retype(found, change)
+        elif change.does in (Does.SETS_NOT_NULL, Does.DROPS_NOT_NULL):
+            self._catalogue.say_null(found, change.column, change.does is Does.DROPS_NOT_NULL)
+        else:
+            self._catalogue.say_default(found, change.column, change.does is Does.SETS_DEFAULT)
+
+    def _retype(self, found: StoredRelation, change: ColumnChange) -> None:
+        if change.type is None:
+            raise Refused("the new type is not one that is known")
+        before = given = found.type_of(change.column)
+        if change.using is not None:
+            given = self._type_of_expression(found, change.using)
+        self._catalogue.retype(found, change.column, change.type, given)
+        if change.using is not None or before is None or not is_wider(before, change.type):
+            known = self.ran.retyped.get(found.name, frozenset())
+            self.ran.retyped[found.name] = known | {change.column}
+            self.ran.filled.add(found.name)
+
+    def _type_of_expression(self, found: StoredRelation, span: tuple[int, int]) -> TypeName | None:
+        """The type of an expression over the columns of one table."""
+        table = ".".join(f'"{part}"' for part in found.name.split("."))
+        return type_of_expression(self._text.text[span[0] : span[1]], table, self._typed_columns)
+
+    def _set_schema(self, number: int, action: tree.AlterAction) -> None:
+        if action.new is not None:
+            found = self._numbered(number)
+            parts = found.name.split(".")
+            self._catalogue.rename(found, ".".join((*parts[:-2], str(action.new), parts[-1])))
+
+
+ALTERED: dict[str, Callable[[Altering, int, tree.AlterAction], None]] = {
+    "add_column": Altering._add_columns,
+    "drop_column": Altering._drop_columns,
+    "other": Altering._change_column,
+    "rename": Altering._rename,
+    "rename_column": Altering._rename_column,
+    "set_schema": Altering._set_schema,
+}
+"""The actions of ALTER that are taken."""

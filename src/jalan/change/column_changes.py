@@ -1,0 +1,88 @@
+"""What ``ALTER COLUMN`` and ``ADD COLUMN`` say of a column: its type, whether it may be null, its default."""
+
+from dataclasses import dataclass
+from enum import Enum
+
+from jalan.change.types import TypeName, declared_type
+from jalan.sql import tree
+from jalan.sql.dialects import get_dialect
+from jalan.sql.lexer import QUOTED, tokenize
+
+_BEHIND_TYPE = frozenset({"using", "collate"})
+
+
+class Does(Enum):
+    """What is done to a column."""
+
+    RETYPES = "type"
+    SETS_NOT_NULL = "set not null"
+    DROPS_NOT_NULL = "drop not null"
+    SETS_DEFAULT = "set default"
+    DROPS_DEFAULT = "drop default"
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnChange:
+    """One change of a column. type: the new one, none where it is no name of a type. using: where in the text the
+    expression stands that makes new values of the old ones, none where there is none."""
+
+    does: Does
+    column: str
+    type: TypeName | None = None
+    using: tuple[int, int] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class AddedColumn:
+    """A new column. must_be_given: it may not be null and has no default."""
+
+    type: TypeName | None
+    must_be_given: bool
+
+
+def column_change(action: tree.AlterAction, text: str) -> ColumnChange | None:
+    """Return what an action of ALTER does to a column; none where it is something else.
+
+    text: that the action was read from.
+    """
+    tokens = tokenize(text[action.start : action.end], get_dialect("postgresql"))
+    keys = tokens.keys
+    at = 2 if keys[1:2] == ["column"] else 1
+    if keys[:1] != ["alter"] or at >= len(keys) - 1:
+        return None
+    written = tokens.written(at)
+    column = written[1:-1].replace('""', '"') if tokens.kinds[at] == QUOTED else keys[at]
+    rest = keys[at + 1 :]
+    for does in (Does.SETS_NOT_NULL, Does.DROPS_NOT_NULL, Does.SETS_DEFAULT, Does.DROPS_DEFAULT):
+        words = does.value.split()
+        if rest[: len(words)] == words:
+            return ColumnChange(does, column)
+    first = at + 2 if rest[:1] == ["type"] else at + 4 if rest[:3] == ["set", "data", "type"] else None
+    if first is None:
+        return None
+    last = next((n for n in range(first, len(keys) - 1) if keys[n] in _BEHIND_TYPE), len(keys) - 1)
+    type_ = declared_type(" ".join(tokens.written(n) for n in range(first, last)))
+    using = None
+    if "using" in keys[last:]:
+        begin = last + keys[last:].index("using") + 1
+        using = (action.start + tokens.starts[begin], action.end)
+    return ColumnChange(Does.RETYPES, column, type_, using)
+
+
+def added_column(action: tree.AlterAction, text: str) -> AddedColumn:
+    """Return what an ADD COLUMN says of the column."""
+    tokens = tokenize(text[action.start : action.end], get_dialect("postgresql"))
+    keys = tokens.keys
+    at = 1 + (keys[1:2] == ["column"])
+    at += 3 if keys[at : at + 3] == ["if", "not", "exists"] else 0
+    last = next((n for n in range(at + 1, len(keys)) if keys[n] in _BEHIND_DECLARED or not keys[n]), len(keys) - 1)
+    type_ = declared_type(" ".join(tokens.written(n) for n in range(at + 1, last)))
+    strict = any(keys[n : n + 2] in (["not", "null"], ["primary", "key"]) for n in range(last, len(keys)))
+    given = any(key in ("default", "generated") for key in keys[last:])
+    serial = keys[at + 1 : at + 2] and "serial" in keys[at + 1]
+    return AddedColumn(type_, strict and not given and not serial)
+
+
+_BEHIND_DECLARED = frozenset(
+    "not null default primary unique references check constraint generated collate storage compression".split()
+)

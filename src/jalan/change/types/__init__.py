@@ -1,0 +1,20 @@
+"""Types of columns and expressions, as PostgreSQL finds them, and where it finds that some do not fit."""
+
+from jalan.change.types.names import TypeName, declared_type, is_wider
+from jalan.change.types.scope import Misfit, TypedOutput
+from jalan.change.types.statements import check_statement, declared_columns, outputs_of, type_of_expression
+from jalan.change.types.system import ASSIGNMENT, type_system
+
+__all__ = [
+    "ASSIGNMENT",
+    "Misfit",
+    "TypeName",
+    "TypedOutput",
+    "check_statement",
+    "declared_columns",
+    "declared_type",
+    "is_wider",
+    "outputs_of",
+    "type_of_expression",
+    "type_system",
+]
