@@ -6,7 +6,7 @@ from contextlib import contextmanager
 import psycopg
 
 from jalan import extract
-from jalan.change.catalogue import FOREIGN, MATERIALISED, TABLE, VIEW, Catalogue, KeptQuery
+from jalan.change.catalogue import FOREIGN, MATERIALISED, TABLE, VIEW, Catalogue, KeptQuery, columns_in
 from jalan.change.ran import Text
 from jalan.change.simulation import World
 from jalan.change.types import declared_type
@@ -21,6 +21,9 @@ _RELATIONS = """
 select n.nspname || '.' || c.relname, c.relkind::text,
        array_agg(a.attname::text order by a.attnum) filter (where a.attnum > 0 and not a.attisdropped),
        array_agg(format_type(a.atttypid, a.atttypmod) order by a.attnum)
+           filter (where a.attnum > 0 and not a.attisdropped),
+       array_agg(coalesce(a.attgenerated::text, '') || coalesce((select pg_get_expr(d.adbin, d.adrelid)
+           from pg_attrdef d where d.adrelid = c.oid and d.adnum = a.attnum), '') order by a.attnum)
            filter (where a.attnum > 0 and not a.attisdropped),
        case when c.relkind in ('v', 'm') then pg_get_viewdef(c.oid) end,
        (select s.srvname || '.' || coalesce((select option_value from pg_options_to_table(f.ftoptions)
@@ -58,13 +61,18 @@ def world_of(cluster: Cluster) -> World:
     for database in DATABASES:
         prefix = "" if database == scenario.WAREHOUSE else f"{database}."
         with scenario.connect(cluster, database) as connection:
-            for name, kind, columns, types, query, remote in connection.execute(_RELATIONS):
+            for name, kind, columns, types, defaults, query, remote in connection.execute(_RELATIONS):
                 more: dict[str, object] = {"remote": remote} if remote else {}
                 if query is not None:
                     tables = {one.name.removeprefix(prefix): list(one.columns) for one in catalogue}
                     (statement,) = extract(query, tables=tables, search_path=["public"]).statements
                     more = hangs_on(catalogue, statement, prefix)
                     more["query"] = KeptQuery(query, ("public",), prefix)
+                numbers = {column: n for n, column in enumerate(columns, 1)}
+                more["generated"] = {
+                    n: columns_in(one[1:], numbers) for n, one in enumerate(defaults, 1) if one.startswith("s")
+                }
+                more["filled"] = {n: one for n, one in enumerate(defaults, 1) if one and not one.startswith("s")}
                 known = dict(zip(columns, map(declared_type, types), strict=True))
                 catalogue.make(prefix + name, _KINDS[kind], columns, known, **more)
             for name, other, own, columns in connection.execute(_KEYS):

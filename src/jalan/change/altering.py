@@ -3,9 +3,9 @@
 from collections.abc import Callable, Sequence
 
 from jalan.change.catalogue import Catalogue, Refused, StoredRelation
-from jalan.change.column_changes import ColumnChange, Does, added_column, column_change
+from jalan.change.column_changes import ColumnChange, Does, added_column, column_change, shown_name
 from jalan.change.ran import Ran, Text
-from jalan.change.types import TypedOutput, TypeName, is_wider, type_of_expression
+from jalan.change.types import ASSIGNMENT, TypedOutput, TypeName, is_wider, type_of_expression, type_system
 from jalan.sql import tree
 
 
@@ -74,6 +74,9 @@ class Altering:
 
     def _change_column(self, number: int, action: tree.AlterAction) -> None:
         change, found = column_change(action, self._text.text), self._numbered(number)
+        shown = shown_name(action, self._text.text)
+        if shown is not None and found.remote is not None:
+            self._catalogue.show(found, *shown)
         if change is None:
             return
         if change.does is Does.RETYPES:
@@ -81,19 +84,32 @@ class Altering:
         elif change.does in (Does.SETS_NOT_NULL, Does.DROPS_NOT_NULL):
             self._catalogue.say_null(found, change.column, change.does is Does.DROPS_NOT_NULL)
         else:
-            self._catalogue.say_default(found, change.column, change.does is Does.SETS_DEFAULT)
+            self._catalogue.say_default(found, change.column, change.default)
 
     def _retype(self, found: StoredRelation, change: ColumnChange) -> None:
         if change.type is None:
             raise Refused("the new type is not one that is known")
+        number = found.columns.get(change.column, 0)
+        if number in found.generated and change.using is not None:
+            raise Refused("cannot specify USING when altering type of generated column")
         before = given = found.type_of(change.column)
         if change.using is not None:
             given = self._type_of_expression(found, change.using)
         self._catalogue.retype(found, change.column, change.type, given)
+        if number in found.filled:
+            self._default_becomes(found.filled[number], change.column, change.type)
         if change.using is not None or before is None or not is_wider(before, change.type):
             known = self.ran.retyped.get(found.name, frozenset())
             self.ran.retyped[found.name] = known | {change.column}
             self.ran.filled.add(found.name)
+
+    def _default_becomes(self, default: str, column: str, type_: TypeName) -> None:
+        """Fail where a default does not become one of another type."""
+        given = type_of_expression(default, "", self._typed_columns) if default else None
+        system = type_system()
+        if given is not None and system.knows(given.base) and system.knows(type_.base):
+            if not system.casts(given.base, type_.base, ASSIGNMENT):
+                raise Refused(f'default for column "{column}" cannot be cast automatically to type {type_}')
 
     def _type_of_expression(self, found: StoredRelation, span: tuple[int, int]) -> TypeName | None:
         """The type of an expression over the columns of one table."""

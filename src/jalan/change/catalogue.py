@@ -9,6 +9,8 @@ from dataclasses import dataclass, field, replace
 
 from jalan.catalog.kinds import DatasetKind
 from jalan.change.types import ASSIGNMENT, TypeName, type_system
+from jalan.sql.dialects import get_dialect
+from jalan.sql.lexer import QUOTED, WORD, tokenize
 
 TABLE, VIEW = DatasetKind.TABLE.value, DatasetKind.VIEW.value
 MATERIALISED, FOREIGN = DatasetKind.MATERIALISED_VIEW.value, DatasetKind.FOREIGN_TABLE.value
@@ -48,7 +50,8 @@ class StoredRelation:
     the relation that it shows, and ``remote_columns`` the names of its columns there. points_to: the columns of
     other tables that its foreign keys need; references: the same, each behind the column of its own. types: number
     of a column → its type, as far as they are known. strict: columns that may not be null; filled: those that have
-    a value where none is given; must_give: those that have to be given a value because of a change.
+    a value where none is given, with the expression that makes it, if it is known; generated: those that are always
+    made of others, with these; must_give: those that have to be given a value because of a change.
     """
 
     number: int
@@ -66,7 +69,8 @@ class StoredRelation:
     references: frozenset[tuple[ColumnKey, ColumnKey]] = frozenset()
     types: Mapping[int, TypeName] = field(default_factory=dict)
     strict: frozenset[int] = frozenset()
-    filled: frozenset[int] = frozenset()
+    filled: Mapping[int, str] = field(default_factory=dict)
+    generated: Mapping[int, frozenset[int]] = field(default_factory=dict)
     must_give: frozenset[int] = frozenset()
 
     def type_of(self, column: str) -> TypeName | None:
@@ -238,8 +242,12 @@ class Catalogue:
         number = self._column(relation, column)
         if relation.is_query:
             raise Refused(f'ALTER action DROP COLUMN cannot be performed on relation "{_last(relation.name)}"')
-        gone = self._drop(relation, number, f"column {column} of {relation.words} {_short(relation)}", cascade)
-        left = {name: n for name, n in relation.columns.items() if name != column}
+        what = f"column {column} of {relation.words} {_short(relation)}"
+        made_of_it = {n for n, sources in relation.generated.items() if number in sources}
+        if made_of_it and not cascade:
+            raise Refused(f"cannot drop {what} because other objects depend on it")
+        gone = self._drop(relation, number, what, cascade)
+        left = {name: n for name, n in relation.columns.items() if name != column and n not in made_of_it}
         pointed = frozenset(key for key in relation.points_to if key != (relation.number, number))
         self._set(relation.number, replace(relation, columns=left, points_to=pointed))
         return gone
@@ -280,6 +288,15 @@ class Catalogue:
         remote = {name if one == column else one: there for one, there in relation.remote_columns.items()}
         self._set(relation.number, replace(relation, columns=numbers, through=through, remote_columns=remote))
 
+    def show(self, relation: StoredRelation, column: str | None, name: str) -> None:
+        """Let a foreign table show another column, or where none is given another table of the same schema."""
+        if column is None:
+            remote = f"{(relation.remote or '').rpartition('.')[0]}.{name}"
+            self._set(relation.number, replace(relation, remote=remote))
+        else:
+            self._column(relation, column)
+            self._set(relation.number, replace(relation, remote_columns={**relation.remote_columns, column: name}))
+
     def add_column(
         self, relation: StoredRelation, column: str, type_: TypeName | None = None, must_give: bool = False
     ) -> None:
@@ -307,6 +324,8 @@ class Catalogue:
             raise Refused(f'ALTER action {action} cannot be performed on relation "{_last(relation.name)}"')
         if self.hanging_on(relation.number, number):
             raise Refused("cannot alter type of a column used by a view or rule")
+        if any(number in sources for sources in relation.generated.values()):
+            raise Refused("cannot alter type of a column used by a generated column")
         system = type_system()
         if given is not None and system.knows(given.base) and system.knows(type_.base):
             if not system.casts(given.base, type_.base, ASSIGNMENT):
@@ -335,14 +354,18 @@ class Catalogue:
         strict = relation.strict - {number} if may_be else relation.strict | {number}
         self._say(relation, number, strict, relation.filled)
 
-    def say_default(self, relation: StoredRelation, column: str, has_one: bool) -> None:
-        """Say whether a column has a default. Raises Refused."""
+    def say_default(self, relation: StoredRelation, column: str, default: str | None) -> None:
+        """Say which default a column has, none where it has none. Raises Refused."""
         number = self._column(relation, column)
-        filled = relation.filled | {number} if has_one else relation.filled - {number}
+        filled = {n: one for n, one in relation.filled.items() if n != number}
+        if default is not None:
+            filled[number] = default
         self._say(relation, number, relation.strict, filled)
 
-    def _say(self, relation: StoredRelation, number: int, strict: frozenset[int], filled: frozenset[int]) -> None:
-        must = number in strict and number not in filled
+    def _say(
+        self, relation: StoredRelation, number: int, strict: frozenset[int], filled: Mapping[int, str]
+    ) -> None:
+        must = number in strict and number not in filled and number not in relation.generated
         needed = relation.must_give | {number} if must else relation.must_give - {number}
         self._set(relation.number, replace(relation, strict=strict, filled=filled, must_give=needed))
 
@@ -352,6 +375,14 @@ class Catalogue:
         if number is None:
             raise Refused(f'column "{column}" of relation "{_last(relation.name)}" does not exist')
         return number
+
+
+def columns_in(expression: str, columns: Mapping[str, int]) -> frozenset[int]:
+    """Return the numbers of the columns that an expression names."""
+    tokens = tokenize(expression, get_dialect("postgresql"))
+    written = (tokens.written(n) for n, kind in enumerate(tokens.kinds) if kind in (WORD, QUOTED))
+    names = {one[1:-1] if one.startswith('"') else one.lower() for one in written}
+    return frozenset(number for name, number in columns.items() if name in names)
 
 
 def made_name(parts: Sequence[str], path: Sequence[str], temporary: bool = False) -> str:

@@ -6,7 +6,7 @@ from enum import Enum
 from jalan.change.types import TypeName, declared_type
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
-from jalan.sql.lexer import QUOTED, tokenize
+from jalan.sql.lexer import QUOTED, STRING, tokenize
 
 _BEHIND_TYPE = frozenset({"using", "collate"})
 
@@ -24,12 +24,13 @@ class Does(Enum):
 @dataclass(frozen=True, slots=True)
 class ColumnChange:
     """One change of a column. type: the new one, none where it is no name of a type. using: where in the text the
-    expression stands that makes new values of the old ones, none where there is none."""
+    expression stands that makes new values of the old ones, none where there is none. default: the new one."""
 
     does: Does
     column: str
     type: TypeName | None = None
     using: tuple[int, int] | None = None
+    default: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +57,8 @@ def column_change(action: tree.AlterAction, text: str) -> ColumnChange | None:
     for does in (Does.SETS_NOT_NULL, Does.DROPS_NOT_NULL, Does.SETS_DEFAULT, Does.DROPS_DEFAULT):
         words = does.value.split()
         if rest[: len(words)] == words:
-            return ColumnChange(does, column)
+            written_out = text[action.start + tokens.ends[at + len(words)] : action.end].strip()
+            return ColumnChange(does, column, default=written_out if does is Does.SETS_DEFAULT else None)
     first = at + 2 if rest[:1] == ["type"] else at + 4 if rest[:3] == ["set", "data", "type"] else None
     if first is None:
         return None
@@ -67,6 +69,27 @@ def column_change(action: tree.AlterAction, text: str) -> ColumnChange | None:
         begin = last + keys[last:].index("using") + 1
         using = (action.start + tokens.starts[begin], action.end)
     return ColumnChange(Does.RETYPES, column, type_, using)
+
+
+def shown_name(action: tree.AlterAction, text: str) -> tuple[str | None, str] | None:
+    """Return what a foreign table shows from now on: (column, name of the column there), or (none, name of the
+    table there); none where an action of ALTER says something else."""
+    tokens = tokenize(text[action.start : action.end], get_dialect("postgresql"))
+    keys = tokens.keys
+    column = None
+    at = 0
+    if keys[:1] == ["alter"]:
+        at = 2 if keys[1:2] == ["column"] else 1
+        column = tokens.written(at)
+        column = column[1:-1].replace('""', '"') if tokens.kinds[at] == QUOTED else keys[at]
+        at += 1
+    if keys[at : at + 2] != ["options", "("]:
+        return None
+    wanted = "table_name" if column is None else "column_name"
+    for n in range(at + 2, len(keys) - 1):
+        if keys[n] == wanted and tokens.kinds[n + 1] == STRING:
+            return column, tokens.written(n + 1)[1:-1].replace("''", "'")
+    return None
 
 
 def added_column(action: tree.AlterAction, text: str) -> AddedColumn:

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from jalan.change.altering import ALTERED
 from jalan.change.catalogue import DROPPED
-from jalan.change.column_changes import column_change
+from jalan.change.column_changes import column_change, shown_name
 from jalan.change.running import HANDLED
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
@@ -37,7 +37,10 @@ def _unknown(node: tree.StatementNode | Unread, text: str) -> Iterator[tuple[str
         yield node.message, node.span[0]
     elif isinstance(node, tree.Alter):
         for action in node.actions:
-            if action.action not in ALTERED or (action.action == "other" and column_change(action, text) is None):
+            known = action.action in ALTERED
+            if action.action == "other":
+                known = column_change(action, text) is not None or shown_name(action, text) is not None
+            if not known:
                 yield _ONLY, action.start
     elif isinstance(node, tree.Drop):
         if node.kind not in DROPPED:

@@ -30,8 +30,11 @@ def outputs_of(query: tree.Query, text: str, find: Find, ctes: tree.With | None 
 
 
 def type_of_expression(written: str, table: str, find: Find) -> TypeName | None:
-    """Return the type of an expression over the columns of one table, none where it is not known. Raises Misfit."""
-    text = f"select {written} from {table}"
+    """Return the type of an expression, none where it is not known. Raises Misfit.
+
+    table: over whose columns it is; empty for none.
+    """
+    text = f"select {written} from {table}" if table else f"select {written}"
     nodes = list(parse(text, get_dialect("postgresql")))
     if len(nodes) != 1 or not isinstance(nodes[0], tree.QueryStatement):
         return None

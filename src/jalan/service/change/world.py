@@ -11,7 +11,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
 from jalan.catalog.kinds import DatasetKind, DefinitionKind, FieldKind
-from jalan.change.catalogue import FOREIGN, TABLE, Catalogue, KeptQuery
+from jalan.change.catalogue import FOREIGN, TABLE, Catalogue, KeptQuery, columns_in
 from jalan.change.ran import Text
 from jalan.change.simulation import World
 from jalan.change.types import TypeName, declared_type
@@ -279,12 +279,15 @@ class _Builder:
         return [ids[n] for n in needed_first(len(ids), edges)[0]]
 
 
-def _nullable(columns: list[Any]) -> dict[str, frozenset[int]]:
-    """Which columns of a table may not be null, and which have a value where none is given, by their numbers."""
-    strict, filled = set(), set()
+def _nullable(columns: list[Any]) -> dict[str, Any]:
+    """Which columns of a table may not be null, and what makes those that are given none, by their numbers."""
+    numbers = {one.name: number for number, one in enumerate(columns, 1)}
+    strict, generated, filled = set(), {}, {}
     for number, one in enumerate(columns, 1):
         if one.facts.get("nullable") is False:
             strict.add(number)
-        if one.facts.get("default") or one.facts.get("generated") or one.facts.get("identity"):
-            filled.add(number)
-    return {"strict": frozenset(strict), "filled": frozenset(filled)}
+        if made_of := one.facts.get("generated"):
+            generated[number] = columns_in(str(made_of), numbers)
+        elif one.facts.get("default") or one.facts.get("identity"):
+            filled[number] = str(one.facts.get("default") or "")
+    return {"strict": frozenset(strict), "filled": filled, "generated": generated}
