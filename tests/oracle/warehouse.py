@@ -25,6 +25,7 @@ select n.nspname || '.' || c.relname, c.relkind::text,
        array_agg(coalesce(a.attgenerated::text, '') || coalesce((select pg_get_expr(d.adbin, d.adrelid)
            from pg_attrdef d where d.adrelid = c.oid and d.adnum = a.attnum), '') order by a.attnum)
            filter (where a.attnum > 0 and not a.attisdropped),
+       array_agg(a.attnotnull order by a.attnum) filter (where a.attnum > 0 and not a.attisdropped),
        case when c.relkind in ('v', 'm') then pg_get_viewdef(c.oid) end,
        (select s.srvname || '.' || coalesce((select option_value from pg_options_to_table(f.ftoptions)
             where option_name = 'schema_name'), n.nspname) || '.' || coalesce((select option_value
@@ -61,7 +62,7 @@ def world_of(cluster: Cluster) -> World:
     for database in DATABASES:
         prefix = "" if database == scenario.WAREHOUSE else f"{database}."
         with scenario.connect(cluster, database) as connection:
-            for name, kind, columns, types, defaults, query, remote in connection.execute(_RELATIONS):
+            for name, kind, columns, types, defaults, strict, query, remote in connection.execute(_RELATIONS):
                 more: dict[str, object] = {"remote": remote} if remote else {}
                 if query is not None:
                     tables = {one.name.removeprefix(prefix): list(one.columns) for one in catalogue}
@@ -72,6 +73,7 @@ def world_of(cluster: Cluster) -> World:
                 more["generated"] = {
                     n: columns_in(one[1:], numbers) for n, one in enumerate(defaults, 1) if one.startswith("s")
                 }
+                more["strict"] = frozenset(n for n, one in enumerate(strict, 1) if one)
                 more["filled"] = {n: one for n, one in enumerate(defaults, 1) if one and not one.startswith("s")}
                 known = dict(zip(columns, map(declared_type, types), strict=True))
                 catalogue.make(prefix + name, _KINDS[kind], columns, known, **more)

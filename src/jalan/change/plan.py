@@ -32,7 +32,8 @@ _IN_THE_TEXT = "It is made anew by {}: what is done to it otherwise is gone with
 class PlanStep:
     """A step. title: what for. sql: what is run, in which database (none: that over which the texts are run); empty
     where only texts are changed, or one waits. before: places of texts that are changed by then, at any time;
-    together: those that are changed in the same moment. undo: what takes the SQL back. note: what else to know."""
+    together: those that are changed in the same moment. undo: what takes the SQL back. note: what else to know.
+    with_last: it is taken in the same moment as the step before it."""
 
     title: str
     sql: str = ""
@@ -41,6 +42,7 @@ class PlanStep:
     together: tuple[str, ...] = ()
     undo: str = ""
     note: str = ""
+    with_last: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,10 +56,12 @@ class Route:
 
 @dataclass(slots=True)
 class _Draft:
-    """The steps of a route so far. done: what has been run by then, as the simulation takes it."""
+    """The steps of a route so far. done: what has been run by then, as the simulation takes it. unmade: places of
+    texts that no longer make what was dropped. broken: those that have to be changed by then."""
 
     steps: list[PlanStep] = field(default_factory=list)
     done: list[str] = field(default_factory=list)
+    unmade: set[str] = field(default_factory=set)
     broken: set[str] = field(default_factory=set)
 
 
@@ -73,8 +77,10 @@ class _Planner:
         self._world, self._change, self._catalogue = world, change, world.catalogue
         self._fillers: dict[str, list[str]] = {}
         for text, ran in zip(world.texts, world.ran, strict=True):
-            for name in ran.anew:
-                self._fillers.setdefault(name, []).append(text.place)
+            for name in ran.wrote:
+                relation = self._catalogue.find(name)
+                if name in ran.anew or (relation is not None and relation.is_query):
+                    self._fillers.setdefault(name, []).append(text.place)
 
     def routes(self, nodes: Sequence[tree.StatementNode]) -> list[Route]:
         if len(nodes) == 1:
@@ -106,8 +112,8 @@ class _Planner:
 
     # --- parts of steps --------------------------------------------------------------------------------
 
-    def _breaks(self, done: Iterable[str]) -> set[str]:
-        outcome = self._world.simulate(";\n".join(done))
+    def _breaks(self, done: Iterable[str], unmade: Iterable[str] = ()) -> set[str]:
+        outcome = self._world.simulate(";\n".join(done), stopped=frozenset(unmade))
         return {one.subject for one in outcome.consequences if one.kind is Kind.BREAKS}
 
     def _run(
@@ -120,17 +126,22 @@ class _Planner:
         note: str = "",
         together: bool | Callable[[str], bool] = False,
         later: Sequence[str] = (),
+        made_by: Sequence[str] = (),
         **names: str,
     ) -> None:
         """Add a step that runs SQL: ``{t}`` in it stands for the relation. together: whether the texts that break
         by then are changed in the same moment, or which of them. later: what follows at once, before any text runs.
+        made_by: texts that would make it again.
         """
         shown, whole = _short(of), _whole(of.name)
         draft.done.append(template.format(t=whole, **names))
-        broken = self._breaks([*draft.done, *later])
-        new = sorted(broken - draft.broken)
-        draft.broken = broken
-        at_once = {place for place in new if (together(place) if callable(together) else together)}
+        draft.unmade.update(made_by)
+        broken = self._breaks([*draft.done, *later], draft.unmade)
+        new = sorted((broken - draft.broken).union(made_by))
+        draft.broken = broken.union(made_by)
+        at_once = {
+            place for place in new if (together(place) if callable(together) else together or place in made_by)
+        }
         draft.steps.append(
             PlanStep(
                 title,
@@ -171,6 +182,7 @@ class _Planner:
                 f"drop {word} {{t}}",
                 undo=_made_again(view).replace("{", "{{").replace("}", "}}"),
                 note=_GRANTS,
+                made_by=self._fillers.get(view.name, ()),
             )
 
     def _without_shown(self, draft: _Draft, target: StoredRelation, column: str | None) -> None:
@@ -207,7 +219,9 @@ class _Planner:
                 found += [(one, name) for name in one.columns if one.remote_columns.get(name, name) == column]
         return found
 
-    def _show(self, draft: _Draft, target: StoredRelation, column: str | None, new: str) -> None:
+    def _show(
+        self, draft: _Draft, target: StoredRelation, column: str | None, new: str, at_once: bool = False
+    ) -> None:
         """Let foreign tables show what is called otherwise now; what reads them does not notice."""
         old = target.name.rpartition(".")[2] if column is None else column
         for one, name in self._shown_by(target, column):
@@ -219,6 +233,7 @@ class _Planner:
                     _database(one),
                     undo=_showing(_short(one), name, column, old),
                     note="Where it has no such option yet, the word is add, not set.",
+                    with_last=at_once,
                 )
             )
 
@@ -235,7 +250,7 @@ class _Planner:
         if target.is_query or fillers:
             note = _IN_THE_TEXT.format(", ".join(fillers)) + " Take it out there, too." if fillers else ""
             undo = _made_again(target).replace("{", "{{").replace("}", "}}")
-            self._run(draft, "Drop it", target, f"drop {target.words} {{t}}", undo, note)
+            self._run(draft, "Drop it", target, f"drop {target.words} {{t}}", undo, note, made_by=fillers)
             return [Route("step by step", "What hangs on it goes first.", tuple(draft.steps))]
         aside = _quoted(_ASIDE.format(target.name.rpartition(".")[2]))
         name = _quoted(target.name.rpartition(".")[2])
@@ -257,7 +272,7 @@ class _Planner:
                 "Drop it",
                 f"drop table {schema}.{aside}{' cascade' if pointing else ''}",
                 _database(target),
-                undo=f"create table {_short(target)} ({', '.join(_columns(target))})",
+                undo=f"create table {schema}.{aside} ({', '.join(_columns(target))})",
                 note=_BACKUP + (f" Foreign keys of {keys} go along." if pointing else ""),
             )
         )
@@ -269,7 +284,8 @@ class _Planner:
         self._without_views(draft, target, column)
         filler = self._in_the_text(target)
         if filler:
-            broken = self._breaks([*draft.done, f"alter table {_whole(target.name)} drop column {_quoted(column)}"])
+            last = f"alter table {_whole(target.name)} drop column {_quoted(column)}"
+            broken = self._breaks([*draft.done, last], draft.unmade)
             step = PlanStep(
                 f"Take {column} out of what {filler} makes",
                 before=tuple(sorted(broken - draft.broken - set(self._fillers[target.name]))),
@@ -295,7 +311,7 @@ class _Planner:
                 "Drop it",
                 f"alter table {_short(target)} drop column {aside}{' cascade' if pointing else ''}",
                 _database(target),
-                undo=f"alter table {_short(target)} add column {_quoted(column)} {target.type_of(column) or '…'}",
+                undo=f"alter table {_short(target)} add column {aside} {target.type_of(column) or '…'}",
                 note=_BACKUP + (f" Foreign keys of {keys} go along." if pointing else ""),
             )
         )
@@ -309,7 +325,8 @@ class _Planner:
             return [self._both_in_the_text(target, old, new)]
         found = []
         type_ = target.type_of(old)
-        if target.kind == TABLE and type_ is not None and new not in target.columns:
+        free = self._is_free(target, old)
+        if target.kind == TABLE and free and type_ is not None and new not in target.columns:
             draft = _Draft()
             self._run(
                 draft,
@@ -322,7 +339,7 @@ class _Planner:
                 n=_quoted(new),
                 y=str(type_),
             )
-            self._old_goes(draft, target, old, new, type_)
+            self._old_goes(draft, target, old, new, type_, type_)
             found.append(Route("step by step", _BY_STEPS, tuple(draft.steps)))
         draft = _Draft()
         self._run(
@@ -337,10 +354,12 @@ class _Planner:
             o=_quoted(old),
             n=_quoted(new),
         )
-        self._show(draft, target, old, new)
+        self._show(draft, target, old, new, at_once=True)
         return [*found, Route("at once", _AT_ONCE, tuple(draft.steps))]
 
-    def _old_goes(self, draft: _Draft, target: StoredRelation, old: str, new: str, back: TypeName) -> None:
+    def _old_goes(
+        self, draft: _Draft, target: StoredRelation, old: str, new: str, back: TypeName, type_: TypeName
+    ) -> None:
         """Move what reads a column to the one that was added, then let that stand by itself."""
         self._show(draft, target, old, new)
         for view in self._over(target, old):
@@ -361,12 +380,23 @@ class _Planner:
             "Let the new one stand by itself, and drop the old one",
             target,
             "alter table {t} alter column {n} drop expression;\nalter table {t} drop column {o}",
-            undo="alter table {t} add column {o} {y} generated always as ({n}::{y}) stored",
+            undo="alter table {t} add column {o} {y};\nupdate {t} set {o} = {n}::{y};\n"
+            "alter table {t} drop column {n};\n"
+            "alter table {t} add column {n} {z} generated always as ({o}::{z}) stored",
             note="Defaults, keys and indexes of the old one are to be given to the new one before.",
             together=writers.__contains__,
             o=_quoted(old),
             n=_quoted(new),
             y=str(back),
+            z=str(type_),
+        )
+
+    def _is_free(self, target: StoredRelation, column: str) -> bool:
+        """Whether nothing but views hangs on a column: no foreign key, and no column that is made of it."""
+        number = target.columns[column]
+        made = any(number in sources for sources in target.generated.values())
+        return (
+            not made and number not in target.generated and not self._catalogue.pointing_at(target.number, number)
         )
 
     def _both_in_the_text(self, target: StoredRelation, old: str, new: str) -> Route:
@@ -384,8 +414,17 @@ class _Planner:
         last, name = target.name.rpartition(".")[2], _quoted(new)
         schema = _short(target).rpartition(".")[0]
         there = f"{schema}.{name}" if schema else name
+        if filler:
+            fillers = self._fillers[target.name]
+            broken = self._breaks([f"drop {target.words} {_whole(target.name)} cascade"], fillers)
+            step = PlanStep(
+                f"Let {filler} make it under the new name, and change what reads it",
+                together=tuple(sorted(broken.union(fillers))),
+                note=_IN_THE_TEXT.format(filler),
+            )
+            return [Route("at once", _AT_ONCE, (step,))]
         found = []
-        if target.kind in (TABLE, VIEW) and not filler:
+        if target.kind in (TABLE, VIEW):
             draft = _Draft()
             whole = _whole(f"{target.name.rpartition('.')[0]}.{new}")
             draft.done += [f"alter table {_whole(target.name)} rename to {name}"]
@@ -422,12 +461,12 @@ class _Planner:
             target,
             f"alter {target.words} {{t}} rename to {{n}}",
             undo=f"alter {target.words} {there} rename to {_quoted(last)}",
-            note=(_IN_THE_TEXT.format(filler) if filler else "Views in the database follow by themselves."),
+            note="Views in the database follow by themselves.",
             together=True,
             later=[_showing(_whole(one.name), one.name, None, new) for one, _ in self._shown_by(target, None)],
             n=name,
         )
-        self._show(draft, target, None, new)
+        self._show(draft, target, None, new, at_once=True)
         return [*found, Route("at once", _AT_ONCE, tuple(draft.steps))]
 
     # --- types and nulls -------------------------------------------------------------------------------
@@ -439,7 +478,8 @@ class _Planner:
             return [self._both_in_the_text(target, column, f"{column} as {type_}")]
         found = []
         new = f"{column}_as_{type_.base.split()[0].strip('[]')}"
-        if before is not None and self._is_steady(before) and self._is_steady(type_) and not using:
+        steady = before is not None and self._is_steady(before) and self._is_steady(type_) and not using
+        if before is not None and steady and self._is_free(target, column):
             draft = _Draft()
             self._run(
                 draft,
@@ -452,12 +492,14 @@ class _Planner:
                 n=_quoted(new),
                 y=str(type_),
             )
-            self._old_goes(draft, target, column, new, before)
+            self._old_goes(draft, target, column, new, before, type_)
             found.append(Route("step by step", _BY_STEPS, tuple(draft.steps)))
         draft = _Draft()
         views = self._over(target, column)
         for view in views:
             draft.done.append(f"drop {view.words} {_whole(view.name)}")
+        if self._world.simulate(";\n".join([*draft.done, self._change])).refused is not None:
+            return found
         again = [_made_again(view) for view in reversed(views)]
         drops = [f"drop {view.words} {_short(view)}" for view in views]
         self._run(
@@ -484,6 +526,13 @@ class _Planner:
         return system.knows(type_.base) and system.category(type_.base) in _STEADY and type_.base != "money"
 
     def _set_not_null(self, target: StoredRelation, column: str) -> list[Route]:
+        if target.columns[column] in target.strict:
+            return []
+        if self._fillers.get(target.name):
+            filler, several = self._in_the_text(target), tuple(self._fillers[target.name])
+            title = f"Let {filler} leave out the rows without {column}, or give it a value"
+            step = PlanStep(title, together=several, note=_IN_THE_TEXT.format(filler))
+            return [Route("step by step", _BY_STEPS, (step,))]
         broken = self._breaks([self._change])
         name = _quoted(f"{column}_is_given")
         at = f"alter table {_short(target)}"
@@ -505,7 +554,8 @@ class _Planner:
                 "Say so",
                 f"{at} alter column {_quoted(column)} set not null;\n{at} drop constraint {name}",
                 _database(target),
-                undo=f"{at} alter column {_quoted(column)} drop not null",
+                undo=f"{at} alter column {_quoted(column)} drop not null;\n"
+                f"{at} add constraint {name} check ({_quoted(column)} is not null)",
             ),
         )
         return [Route("step by step", _BY_STEPS, steps)]
