@@ -557,6 +557,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Change
+         * @description How a change is carried out: which SQL in which order, what is changed before or with it, and what takes each
+         *     step back. Nothing is written.
+         */
+        post: operations["plan_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/texts": {
         parameters: {
             query?: never;
@@ -3069,6 +3090,52 @@ export interface components {
             kind: "value" | "condition" | "rows" | "contains";
         };
         /**
+         * PlanIn
+         * @description A change that is to be carried out: DDL over relations named as ``ChangeIn`` names them.
+         */
+        PlanIn: {
+            /** Sql */
+            sql: string;
+            /** Database */
+            database?: string | null;
+        };
+        /**
+         * PlanRoute
+         * @description One way to carry a change out.
+         */
+        PlanRoute: {
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+            /** Steps */
+            steps: components["schemas"]["PlanStepFact"][];
+        };
+        /**
+         * PlanStepFact
+         * @description A step of a plan. sql: what is run, in which database; empty where only texts are changed, or one waits.
+         *     before: places of texts that are changed by then, at any time; together: those that are changed in the same
+         *     moment. undo: what takes it back. with_last: it is taken in the same moment as the step before it.
+         */
+        PlanStepFact: {
+            /** Title */
+            title: string;
+            /** Sql */
+            sql: string;
+            /** Database */
+            database: string;
+            /** Before */
+            before: string[];
+            /** Together */
+            together: string[];
+            /** Undo */
+            undo: string;
+            /** Note */
+            note: string;
+            /** With Last */
+            with_last: boolean;
+        };
+        /**
          * PointFact
          * @description A commit that changed what writes a dataset.
          */
@@ -5008,6 +5075,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeOutcome"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    plan_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanRoute"][];
                 };
             };
             400: components["responses"]["NotTaken"];

@@ -8,13 +8,15 @@ from jalan.change.catalogue import FOREIGN, MATERIALISED, TABLE, VIEW, StoredRel
 from jalan.change.column_changes import ColumnChange, Does, column_change
 from jalan.change.outcome import Kind
 from jalan.change.simulation import World
-from jalan.change.types import TypeName, type_system
+from jalan.change.types import EXPLICIT, TypeName, type_system
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
 from jalan.sql.lexer import WORD, tokenize
 
 _POSTGRESQL = get_dialect("postgresql")
+MOST_STATEMENTS = 50
+"""Statements of a change for which a plan is made: each is simulated, with all before it."""
 _STEADY = "NSB"
 """Categories of types whose casts depend on no setting: numbers, strings, truth values."""
 _ASIDE = "{}_unused"
@@ -65,10 +67,16 @@ class _Draft:
     broken: set[str] = field(default_factory=set)
 
 
+class TooMany(ValueError):
+    """There are more statements than plans are made for."""
+
+
 def routes(world: World, change: str) -> list[Route]:
     """Return the ways to carry a change out, the most careful first; none where the database would refuse it for
-    another reason than that something hangs on it."""
+    another reason than that something hangs on it. Raises TooMany."""
     nodes = [node for node in parse(change, _POSTGRESQL) if not isinstance(node, Unread)]
+    if len(nodes) > MOST_STATEMENTS:
+        raise TooMany(f"{len(nodes)} statements")
     return _Planner(world, change).routes(nodes)
 
 
@@ -479,6 +487,7 @@ class _Planner:
         found = []
         new = f"{column}_as_{type_.base.split()[0].strip('[]')}"
         steady = before is not None and self._is_steady(before) and self._is_steady(type_) and not using
+        steady = steady and type_system().casts(str(before and before.base), type_.base, EXPLICIT)
         if before is not None and steady and self._is_free(target, column):
             draft = _Draft()
             self._run(

@@ -3,15 +3,18 @@
 import sys
 from enum import Enum
 from pathlib import Path
+from textwrap import indent
 from typing import Annotated
 from urllib.parse import quote
 
+import orjson
 import typer
 
 from jalan.change.outcome import Kind
 from jalan.cli.common import Store, context_of, explained, messages
-from jalan.service.change.answers import ChangeOutcome
+from jalan.service.change.answers import ChangeOutcome, PlanRoute
 from jalan.service.change.folders import folder_edits
+from jalan.service.change.planned import plan
 from jalan.service.change.proposed import ProposedChange
 from jalan.service.change.simulate import simulate
 from jalan.service.streams import header, written
@@ -53,6 +56,9 @@ def change_command(
         typer.Option(help="A branch, tag or commit of that folder's repository, instead of its files."),
     ] = None,
     database: Annotated[str | None, typer.Option(help="The database that is changed.")] = None,
+    planned: Annotated[
+        bool, typer.Option("--plan", help="Say how it is carried out step by step, and taken back.")
+    ] = False,
     store: Store = None,
     form: Annotated[Form, typer.Option("--format", help="How the outcome is printed.")] = Form.text,
 ) -> None:
@@ -65,7 +71,8 @@ def change_command(
     `jalan change --stop pipelines/tidy/tickets.sql`,
     `jalan change --edit pipelines/tidy/tickets.sql=/tmp/tickets.sql`,
     `jalan change --folder . --revision cheaper-fares`,
-    `jalan change --delivers ticketing.public.tickets.fare_cents`
+    `jalan change --delivers ticketing.public.tickets.fare_cents`,
+    `jalan change --plan "alter table ticketing.public.tickets rename column fare_cents to price"`
     """
     text = sys.stdin.read() if sql == "-" else sql
     if not (text.strip() or stop or edit or folder or late or delivers):
@@ -73,6 +80,12 @@ def change_command(
     if revision is not None and folder is None:
         raise typer.BadParameter("--revision is of a --folder")
     stopped, edits = list(stop or []), dict(map(_edit, edit or []))
+    if planned:
+        if not text.strip() or stop or edit or folder or late or delivers:
+            raise typer.BadParameter("--plan is of a change that is written as SQL, and of nothing else")
+        with explained(), context_of(store) as context:
+            _plan(plan(context, text, database), form)
+        return
     with explained(), context_of(store) as context:
         if folder is not None:
             others = folder_edits(context, database, _folder(folder, revision))
@@ -106,6 +119,29 @@ def _folder(path: Path, revision: str | None) -> Folder:
     repository = Repository(f"file://{quote(str(top))}")
     below = "" if place == top else place.relative_to(top).as_posix()
     return read_tree(repository.tree(repository.resolve(revision), below, SUFFIXES), f"{path} at {revision}")
+
+
+def _plan(routes: list[PlanRoute], form: Form) -> None:
+    if form is Form.csv:
+        raise typer.BadParameter("--plan is printed as text or json")
+    if form is Form.json:
+        found = orjson.dumps([one.model_dump() for one in routes], option=orjson.OPT_INDENT_2)
+        sys.stdout.write(found.decode() + "\n")
+        return
+    if not routes:
+        messages.print("there is no way to carry it out that is known")
+        raise typer.Exit(1)
+    for route in routes:
+        sys.stdout.write(f"== {route.name}: {route.why}\n")
+        for number, step in enumerate(route.steps, 1):
+            sys.stdout.write(f"{number}. {step.title}{', in the same moment' if step.with_last else ''}\n")
+            for what, places in (("change before", step.before), ("change with it", step.together)):
+                sys.stdout.writelines(f"   {what}: {place}\n" for place in places)
+            for what, sql in ((f"run in {step.database}", step.sql), ("undo", step.undo)):
+                if sql:
+                    sys.stdout.write(f"   {what}:\n" + indent(sql + ";", "       ") + "\n")
+            if step.note:
+                sys.stdout.write(f"   {step.note}\n")
 
 
 def _json(found: ChangeOutcome) -> None:

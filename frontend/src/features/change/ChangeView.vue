@@ -13,6 +13,7 @@ import EditedQuery from './EditedQuery.vue'
 import EditedTexts from './EditedTexts.vue'
 import KeptChanges from './KeptChanges.vue'
 import KeptHead from './KeptHead.vue'
+import PlanOfChange from './PlanOfChange.vue'
 import StoppedTexts from './StoppedTexts.vue'
 import SubjectName from './SubjectName.vue'
 import TextEditor from './TextEditor.vue'
@@ -102,6 +103,7 @@ async function keep() {
 const FORMS = [
   'alter table … drop column …',
   'alter table … rename column … to …',
+  'alter table … alter column … type …',
   'drop view … cascade',
   'create or replace view … as select …',
 ]
@@ -332,6 +334,12 @@ const ledger = ref<HTMLElement | null>(null)
             <small class="mute"> {{ one.what === 'job' ? 'runs as before' : one.what }}</small>
           </li>
         </ul>
+        <PlanOfChange
+          v-if="outcome.change.trim()"
+          :sql="outcome.change"
+          :database="database"
+          @open="(place) => go({ edit: place })"
+        />
         <p class="acts">
           <button class="link" @click="copy">
             {{ copied ? 'copied' : 'copy for the review' }}

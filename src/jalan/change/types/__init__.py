@@ -3,10 +3,11 @@
 from jalan.change.types.names import TypeName, declared_type, is_wider
 from jalan.change.types.scope import Misfit, TypedOutput
 from jalan.change.types.statements import check_statement, declared_columns, outputs_of, type_of_expression
-from jalan.change.types.system import ASSIGNMENT, type_system
+from jalan.change.types.system import ASSIGNMENT, EXPLICIT, type_system
 
 __all__ = [
     "ASSIGNMENT",
+    "EXPLICIT",
     "Misfit",
     "TypeName",
     "TypedOutput",

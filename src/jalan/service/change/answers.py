@@ -248,6 +248,29 @@ class ReadText(BaseModel):
     tables: dict[str, list[str]]
 
 
+class PlanStepFact(BaseModel):
+    """A step of a plan. sql: what is run, in which database; empty where only texts are changed, or one waits.
+    before: places of texts that are changed by then, at any time; together: those that are changed in the same
+    moment. undo: what takes it back. with_last: it is taken in the same moment as the step before it."""
+
+    title: str
+    sql: str
+    database: str
+    before: list[str]
+    together: list[str]
+    undo: str
+    note: str
+    with_last: bool
+
+
+class PlanRoute(BaseModel):
+    """One way to carry a change out."""
+
+    name: str
+    why: str
+    steps: list[PlanStepFact]
+
+
 class ChangeTarget(BaseModel):
     """A database that changes can be simulated in. texts: how many are run over it."""
 

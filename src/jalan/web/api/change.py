@@ -13,8 +13,10 @@ from jalan.service.change.answers import (
     KeptChangeOutcome,
     KeptChangesPage,
     KeptState,
+    PlanRoute,
     ReadText,
 )
+from jalan.service.change.planned import plan
 from jalan.service.change.proposed import ProposedChange
 from jalan.service.change.reading import read_text, tables_named
 from jalan.service.change.simulate import MOST_EDITED, MOST_TEXT, shown, simulate, targets, text_at, texts_named
@@ -100,6 +102,20 @@ def get_change_databases(context: Now) -> list[ChangeTarget]:
 def simulate_change(context: Now, given: ChangeIn) -> ChangeOutcome:
     """What a change does to all that is run and asked after it. Nothing is written."""
     return shown(simulate(context, given.proposed()))
+
+
+class PlanIn(BaseModel):
+    """A change that is to be carried out: DDL over relations named as ``ChangeIn`` names them."""
+
+    sql: Annotated[str, Field(max_length=MOST_TEXT)]
+    database: Annotated[str | None, Field(max_length=200)] = None
+
+
+@router.post("/changes/plan")
+def plan_change(context: Now, given: PlanIn) -> list[PlanRoute]:
+    """How a change is carried out: which SQL in which order, what is changed before or with it, and what takes each
+    step back. Nothing is written."""
+    return plan(context, given.sql, given.database)
 
 
 @router.get("/changes/texts")
