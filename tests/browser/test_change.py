@@ -20,7 +20,7 @@ def test_a_column_is_dropped_from_its_row_and_the_ledger_is_read(page: Page) -> 
     page.open("/lineage")
     page.find("tidy.tickets", "tidy.tickets")
     page.click(".here .row", "discount")
-    page.click(".here a", "what breaks if")
+    page.click(".here .changes a", "dropped")
     sql = "alter table tidy.tickets drop column discount"
     page.wait(lambda: page.read("textarea", attribute="value") == sql)
     page.one(".figures", "2 break")
@@ -50,9 +50,29 @@ def test_what_is_written_is_asked_as_one_writes(page: Page) -> None:
     page.one(".good", "Nothing breaks")
     assert "sql=drop" in page.driver.current_url
     field.send_keys(Keys.CONTROL, "a")
-    field.send_keys("alter table tidy.tickets alter column fare type text")
+    field.send_keys("alter table tidy.tickets add constraint one_fare unique (fare)")
     page.one("[role=alert]", "simulated so far")
     assert serious(page) == []
+
+
+def test_another_type_breaks_what_it_no_longer_fits_and_a_plan_tells_how_to_go_about_it(page: Page) -> None:
+    page.open("/lineage")
+    page.find("public.tickets", "public.tickets")
+    page.click(".here .row", "fare_cents")
+    page.click(".here .changes a", "renamed")
+    page.one(".group h3", "break")
+    page.click(".plan summary", "How to carry it out")
+    page.one(".plan li", "Add the new column")
+    assert "generated always as (fare_cents) stored" in page.texts(".plan pre")[0]
+    page.click(".plan .routes button", "at once")
+    page.one(".plan li", "in the same moment")
+    assert serious(page) == []
+    page.open("/lineage")
+    page.find("tidy.tickets", "tidy.tickets")
+    page.click(".here .row", "discount")
+    page.click(".here .changes a", "retyped")
+    page.one(".one.open", "operator does not exist: integer - text")
+    assert console_errors(page.driver) == []
 
 
 def test_an_edited_view_says_what_it_makes_otherwise_and_who_is_concerned(page: Page) -> None:

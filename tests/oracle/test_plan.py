@@ -61,7 +61,7 @@ def carried_out(demo: Demo, word: str, route: Route) -> list[str]:
             try:
                 take(held, step.database, step.sql)
             except psycopg.Error as error:
-                if (error.sqlstate or "")[:2] not in ("22", "23"):
+                if (error.sqlstate or "")[:2] not in ("22", "23") and "functions of your own" not in step.note:
                     wrong.append(f"{step.title}: {step.sql}: {error.diag.message_primary}")
                 break  # what the rows hold nobody knows beforehand
             taken.append(step)

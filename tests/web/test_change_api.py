@@ -28,6 +28,11 @@ CHANGES = [
     "drop table core.ticket_facts",
     "alter table landing.tickets add column berth text",
     "create or replace view mart.seat_yield as select 1 as a",
+    "alter table tidy.tickets alter column fare type text",
+    "alter table ticketing.public.tickets alter column fare_cents type bigint",
+    "alter table ticketing.public.refund_log alter column amount_cents type text",
+    "alter table harbour.ops.incidents alter column sailing_id type numeric",
+    "alter table tidy.tickets alter column fare set not null",
 ]
 
 
@@ -308,3 +313,30 @@ def test_the_command_says_the_same_with_exit_codes(demo: Demo, client: TestClien
     assert refused.exit_code == (1 if healed["refused"] else 0)
     assert run(demo, "alter tabel x").exit_code == 1
     assert run(demo).exit_code == 2
+
+
+def test_a_plan_tells_each_step_with_what_takes_it_back(client: TestClient) -> None:
+    sql = "alter table ticketing.public.tickets rename column fare_cents to price"
+    answer = client.post("/api/v1/changes/plan", json={"sql": sql})
+    assert answer.status_code == 200, answer.text
+    careful, at_once = answer.json()
+    assert (careful["name"], at_once["name"]) == ("step by step", "at once")
+    assert [one["database"] for one in careful["steps"]] == ["ticketing", "strait", "ticketing"]
+    assert all(one["undo"] for one in careful["steps"])
+    assert [one["with_last"] for one in at_once["steps"]] == [False, True]
+    refused = client.post("/api/v1/changes/plan", json={"sql": "select 1;" * 60})
+    assert refused.status_code == 422
+    assert "plans are made for at most 50" in refused.text
+    assert client.post("/api/v1/changes/plan", json={"sql": "drop table nowhere.x"}).json() == []
+
+
+def test_the_command_prints_a_plan(demo: Demo) -> None:
+    sql = "alter table tidy.tickets drop column fare"
+    done = run(demo, "--plan", sql)
+    assert done.exit_code == 0, done.output
+    assert "undo:" in done.stdout
+    assert "pipelines/core/ticket_facts.sql" in done.stdout
+    assert [one["name"] for one in json.loads(run(demo, "--plan", sql, "--format", "json").stdout)] == [
+        "step by step"
+    ]
+    assert run(demo, "--plan", "--stop", "pipelines/tidy/tickets.sql").exit_code == 2

@@ -8,11 +8,12 @@ from jalan.change.catalogue import FOREIGN, MATERIALISED, TABLE, VIEW, StoredRel
 from jalan.change.column_changes import ColumnChange, Does, column_change
 from jalan.change.outcome import Kind
 from jalan.change.simulation import World
-from jalan.change.types import EXPLICIT, TypeName, type_system
+from jalan.change.types import EXPLICIT, Misfit, TypedOutput, TypeName, check_statement, type_system
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
 from jalan.sql.lexer import WORD, tokenize
+from jalan.sql.walk import walk
 
 _POSTGRESQL = get_dialect("postgresql")
 MOST_STATEMENTS = 50
@@ -87,7 +88,8 @@ class _Planner:
         for text, ran in zip(world.texts, world.ran, strict=True):
             for name in ran.wrote:
                 relation = self._catalogue.find(name)
-                if name in ran.anew or (relation is not None and relation.is_query):
+                # What is emptied and filled again keeps its columns; what is dropped and made again does not.
+                if name in ran.anew & ran.dropped or (relation is not None and relation.is_query):
                     self._fillers.setdefault(name, []).append(text.place)
 
     def routes(self, nodes: Sequence[tree.StatementNode]) -> list[Route]:
@@ -312,15 +314,19 @@ class _Planner:
             n=aside,
         )
         draft.steps.append(PlanStep("Wait", note=_MEANWHILE))
-        pointing = self._catalogue.pointing_at(target.number, target.columns[column])
+        number = target.columns[column]
+        pointing = self._catalogue.pointing_at(target.number, number)
         keys = ", ".join(map(_short, pointing))
+        made = [name for name, n in target.columns.items() if number in target.generated.get(n, ())]
         draft.steps.append(
             PlanStep(
                 "Drop it",
-                f"alter table {_short(target)} drop column {aside}{' cascade' if pointing else ''}",
+                f"alter table {_short(target)} drop column {aside}{' cascade' if pointing or made else ''}",
                 _database(target),
                 undo=f"alter table {_short(target)} add column {aside} {target.type_of(column) or '…'}",
-                note=_BACKUP + (f" Foreign keys of {keys} go along." if pointing else ""),
+                note=_BACKUP
+                + (f" Foreign keys of {keys} go along." if pointing else "")
+                + (f" So does {', '.join(made)}, which is made of it." if made else ""),
             )
         )
         return [Route("step by step", _BY_STEPS, tuple(draft.steps))]
@@ -509,6 +515,9 @@ class _Planner:
             draft.done.append(f"drop {view.words} {_whole(view.name)}")
         if self._world.simulate(";\n".join([*draft.done, self._change])).refused is not None:
             return found
+        own = [_short(view) for view in views if self._calls_own(view)]
+        if any(not self._fits(view, target, column, type_) for view in views):
+            return found
         again = [_made_again(view) for view in reversed(views)]
         drops = [f"drop {view.words} {_short(view)}" for view in views]
         self._run(
@@ -517,7 +526,9 @@ class _Planner:
             target,
             f"alter table {{t}} alter column {{c}} type {type_}{using.replace('{', '{{').replace('}', '}}')}",
             undo=f"alter table {{t}} alter column {{c}} type {before or '…'} using {{c}}::{before or '…'}",
-            note=("The table is written anew, and locked while that lasts." + (f" {_GRANTS}" if views else "")),
+            note="The table is written anew, and locked while that lasts."
+            + (f" {_GRANTS}" if views else "")
+            + (f" {_OWN.format(', '.join(own))}" if own else ""),
             together=True,
             c=_quoted(column),
         )
@@ -529,6 +540,42 @@ class _Planner:
                 step.title, whole, step.database, step.before, step.together, undo, step.note
             )
         return [*found, Route("at once", _AT_ONCE, tuple(draft.steps))]
+
+    def _fits(self, view: StoredRelation, target: StoredRelation, column: str, type_: TypeName) -> bool:
+        """Whether the query of a view fits over a column of another type."""
+        if view.query is None:
+            return True
+        path, prefix = view.query.path, view.query.prefix
+
+        def find(parts: tuple[str, ...]) -> list[TypedOutput] | None:
+            relation = self._catalogue.named(parts, path, prefix)
+            if relation is None:
+                return None
+            types = {name: relation.types.get(number) for name, number in relation.columns.items()}
+            if relation.number == target.number:
+                types[column] = type_
+            return [TypedOutput(name, one) for name, one in types.items()]
+
+        try:
+            for node in parse(view.query.text, _POSTGRESQL):
+                if not isinstance(node, Unread):
+                    check_statement(node, view.query.text, find)
+        except Misfit:
+            return False
+        return True
+
+    @staticmethod
+    def _calls_own(view: StoredRelation) -> bool:
+        """Whether the query of a view calls functions that the server has not brought along."""
+        nodes = parse(view.query.text, _POSTGRESQL) if view.query is not None else ()
+        calls = (
+            one
+            for node in nodes
+            if isinstance(node, tree.QueryStatement)
+            for one in walk(node.query)
+            if isinstance(one, tree.Call)
+        )
+        return any(len(one.parts) > 1 and str(one.parts[0]) != "pg_catalog" for one in calls)
 
     def _is_steady(self, type_: TypeName) -> bool:
         system = type_system()
@@ -597,6 +644,7 @@ class _Planner:
         return ""
 
 
+_OWN = "Look at {} before: functions of your own are called there, of which it is not known what they take."
 _GRANTS = "Grants and indexes are to be given again by hand."
 
 

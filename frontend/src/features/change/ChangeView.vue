@@ -206,7 +206,7 @@ const ledger = ref<HTMLElement | null>(null)
         <h2>What can be asked</h2>
         <p v-for="one in FORMS" :key="one" class="mono small">{{ one }}</p>
         <p class="mute small">
-          On the lineage, “what breaks if…” of a dataset begins with it, or with its chosen column.
+          On the lineage, “what if” of a dataset begins with it, or with its chosen column.
         </p>
       </template>
       <p v-if="databases && !databases.length" class="state warn">
@@ -288,6 +288,12 @@ const ledger = ref<HTMLElement | null>(null)
           :reports="outcome.reports"
           :people="outcome.people"
         />
+        <PlanOfChange
+          v-if="outcome.change.trim()"
+          :sql="outcome.change"
+          :database="database"
+          @open="(place) => go({ edit: place })"
+        />
         <input
           v-if="outcome.consequences.length > 8"
           v-model="typed"
@@ -334,12 +340,6 @@ const ledger = ref<HTMLElement | null>(null)
             <small class="mute"> {{ one.what === 'job' ? 'runs as before' : one.what }}</small>
           </li>
         </ul>
-        <PlanOfChange
-          v-if="outcome.change.trim()"
-          :sql="outcome.change"
-          :database="database"
-          @open="(place) => go({ edit: place })"
-        />
         <p class="acts">
           <button class="link" @click="copy">
             {{ copied ? 'copied' : 'copy for the review' }}

@@ -36,23 +36,12 @@ function script(): string {
 </script>
 
 <template>
-  <section class="plan" aria-label="How to carry it out" :aria-busy="loading">
-    <h3>
-      <button class="link" :aria-expanded="wanted" @click="wanted = !wanted">
-        {{ wanted ? '▾' : '▸' }} How to carry it out
-      </button>
-      <span v-if="wanted && (data?.length ?? 0) > 1" class="routes">
-        <button
-          v-for="(one, n) in data"
-          :key="one.name"
-          :class="{ on: n === chosen }"
-          :aria-pressed="n === chosen"
-          @click="chosen = n"
-        >
-          {{ one.name }}
-        </button>
-      </span>
-    </h3>
+  <details
+    class="plan"
+    :aria-busy="loading"
+    @toggle="wanted = ($event.target as HTMLDetailsElement).open"
+  >
+    <summary><b>How to carry it out</b>, and take it back</summary>
     <template v-if="wanted">
       <p v-if="error" class="state bad" role="alert">{{ error }}</p>
       <p v-else-if="!data" class="mute">Trying each step…</p>
@@ -60,7 +49,20 @@ function script(): string {
         No way is known in which the database would do it. What it says stands above.
       </p>
       <template v-else>
-        <p class="mute small">{{ route.why }}</p>
+        <p class="mute small why">
+          <span v-if="(data?.length ?? 0) > 1" class="routes">
+            <button
+              v-for="(one, n) in data"
+              :key="one.name"
+              :class="{ on: n === chosen }"
+              :aria-pressed="n === chosen"
+              @click="chosen = n"
+            >
+              {{ one.name }}
+            </button>
+          </span>
+          {{ route.why }}
+        </p>
         <ol>
           <li v-for="(step, n) in route.steps" :key="n" :class="{ joined: step.with_last }">
             <b>{{ step.title }}</b>
@@ -94,11 +96,9 @@ function script(): string {
               step.sql
             }}</pre>
             <p v-if="step.note" class="mute small">{{ step.note }}</p>
-            <p v-if="step.sql || step.undo" class="small">
-              <button v-if="step.sql" class="link" @click="copy(step.sql)">
-                {{ copied === step.sql ? 'copied' : 'copy' }}
-              </button>
-            </p>
+            <button v-if="step.sql" class="link small" @click="copy(step.sql)">
+              {{ copied === step.sql ? 'copied' : 'copy' }}
+            </button>
             <details v-if="step.undo">
               <summary class="small">what takes it back</summary>
               <pre class="mono" tabindex="0" :aria-label="`What takes step ${n + 1} back`">{{
@@ -112,31 +112,29 @@ function script(): string {
         </button>
       </template>
     </template>
-  </section>
+  </details>
 </template>
 
 <style scoped>
 .plan {
-  margin-top: 14px;
-}
-h3 {
-  display: flex;
-  justify-content: space-between;
   border-bottom: 1px solid var(--hair);
-  padding: 0 0 3px;
-  font-size: 12px;
-  font-weight: 400;
+  padding: 5px 0;
 }
-h3 .link {
-  font-weight: 600;
+summary {
+  cursor: pointer;
 }
 .routes {
-  display: flex;
+  display: inline-flex;
   gap: 12px;
+  margin-right: 14px;
+}
+.routes button {
+  border-bottom: 2px solid transparent;
 }
 .routes .on {
   font-weight: 600;
   color: var(--ink);
+  border-bottom-color: var(--sign);
 }
 p {
   margin: 3px 0;
@@ -152,7 +150,7 @@ li {
   padding: 3px 0 6px 2px;
 }
 li.joined {
-  border-left: 2px solid var(--warn);
+  border-left: 2px solid var(--amber);
   padding-left: 8px;
 }
 li .link.mono {
@@ -172,8 +170,7 @@ pre {
   max-height: 220px;
   overflow: auto;
 }
-summary {
-  cursor: pointer;
+summary.small {
   color: var(--mute);
 }
 </style>

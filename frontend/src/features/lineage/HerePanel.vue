@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, useTemplateRef } from 'vue'
-import type { DatasetFacts } from '@/api/client'
+import { api, type DatasetFacts } from '@/api/client'
+import { useAsked } from '@/shared/composables/useAsked'
 import KindGlyph from '@/shared/components/KindGlyph.vue'
 import { ago, count, exact, plural } from '@/shared/format/humane'
 import { standing, useStates } from '@/features/runs/useStates'
@@ -43,19 +44,48 @@ const state = computed(() => {
   const fact = states.value.get(props.facts.id)
   return fact ? standing(fact) : null
 })
-/** The change screen with this dropped, or what is chosen of it. */
-const change = computed(() => {
+const { data: databases } = useAsked(() => ['change databases'], api.changeDatabases)
+/** What may be asked of this, or of what is chosen of it, on the change screen: words → the address. */
+const changes = computed(() => {
   const { facts, chosen } = props
-  if (facts.system !== 'postgresql' || facts.placeholder || facts.gone_since) return null
-  const [database, ...parts] = facts.name.split('.')
+  if (facts.system !== 'postgresql' || facts.placeholder || facts.gone_since) return []
+  const [first, ...rest] = facts.name.split('.')
+  // A database over which no texts are run is changed beside one over which they are: with its name in front.
+  const isRunOver = databases.value?.some((one) => one.database === first) ?? true
+  const database = isRunOver ? first : undefined
+  const parts = isRunOver ? rest : facts.name.split('.')
   const kind = { view: 'view', 'materialised view': 'materialized view' }[facts.kind] ?? 'table'
   const column = facts.columns.find((one) => chosen.includes(one.id))
   const name = parts.join('.')
-  const sql =
-    column && kind === 'table'
-      ? `alter table ${name} drop column ${column.name}`
-      : `drop ${kind} ${name} cascade`
-  return { sql, in: database }
+  const found: { words: string; query: Record<string, string | undefined> }[] = []
+  if (column && kind === 'table') {
+    const at = `alter table ${name}`
+    found.push(
+      { words: 'dropped', query: { sql: `${at} drop column ${column.name}` } },
+      {
+        words: 'renamed',
+        query: { sql: `${at} rename column ${column.name} to ${column.name}_new` },
+      },
+      { words: 'retyped', query: { sql: `${at} alter column ${column.name} type text` } },
+    )
+  } else {
+    found.push(
+      { words: 'dropped', query: { sql: `drop ${kind} ${name} cascade` } },
+      { words: 'renamed', query: { sql: `alter ${kind} ${name} rename to ${parts.at(-1)}_new` } },
+    )
+  }
+  const writer = facts.written_by.find((one) => one.kind === 'file')
+  if (writer) found.push({ words: 'late', query: { late: writer.place } })
+  else if (kind === 'table')
+    found.push({
+      words: 'other data',
+      query: { delivers: column ? `${name}.${column.name}` : name },
+    })
+  return found.map(({ words, query }) => ({
+    words,
+    of: column?.name ?? facts.title,
+    query: { ...query, in: database },
+  }))
 })
 const isReport = computed(() => props.facts.kind === 'report')
 const rows = computed(() => {
@@ -176,9 +206,18 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
           >how it came to be</RouterLink
         >
       </dd>
-      <template v-if="change">
-        <dt>change</dt>
-        <dd><RouterLink :to="{ name: 'change', query: change }">what breaks if…</RouterLink></dd>
+      <template v-if="changes.length">
+        <dt>what if</dt>
+        <dd class="changes">
+          <RouterLink
+            v-for="one in changes"
+            :key="one.words"
+            :to="{ name: 'change', query: one.query }"
+            :title="`What breaks if ${one.of} is ${one.words}`"
+            :aria-label="`what if ${one.of} is ${one.words}`"
+            >{{ one.words }}</RouterLink
+          >
+        </dd>
       </template>
       <template v-if="facts.unread">
         <dt>doubts</dt>
@@ -254,6 +293,11 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
 </template>
 
 <style scoped>
+.changes {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 10px;
+}
 .age {
   margin-left: 6px;
 }
