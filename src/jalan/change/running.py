@@ -367,6 +367,9 @@ class _Runner:
 
     def _truncate(self, node: tree.Truncate) -> None:
         emptied = {one.number: one for one in map(self._there, node.targets)}
+        for one in emptied.values():
+            if one.is_query:
+                raise Refused(f'"{one.name.rpartition(".")[2]}" is not a table')
         waiting = list(emptied.values())
         while waiting:
             for one in self._catalogue.pointing_at(waiting.pop().number):
