@@ -659,6 +659,134 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/baselines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Baselines
+         * @description All baselines, by their names.
+         */
+        get: operations["baselines"];
+        put?: never;
+        /**
+         * Keep Baseline
+         * @description Keep the state of all texts under a name.
+         */
+        post: operations["keep_baseline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/baselines/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Baselines
+         * @description What two states have otherwise, and what would become of everything if the first became the second.
+         */
+        get: operations["compare_baselines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/baselines/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Compared Text
+         * @description A text that two states have otherwise, as each has it.
+         */
+        get: operations["compared_text"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/baselines/{baseline}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Let Baseline Go
+         * @description Keep a baseline no longer, nor what was taken over into it.
+         */
+        delete: operations["let_baseline_go"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Baseline
+         * @description Give a baseline another name, or protect it, or no more.
+         */
+        patch: operations["edit_baseline"];
+        trace?: never;
+    };
+    "/api/v1/baselines/{baseline}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Over
+         * @description Take texts over into a baseline.
+         */
+        post: operations["take_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/baselines/{baseline}/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Taken
+         * @description What was taken over into a baseline, when and by whom, the latest first.
+         */
+        get: operations["taken"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/source-kinds": {
         parameters: {
             query?: never;
@@ -1231,6 +1359,97 @@ export interface components {
             note: string | null;
         };
         /**
+         * BaselineComparison
+         * @description What two states have otherwise: some of it, and how much in all. outcome: what would become of everything if
+         *     the first became the second; none where too much differs.
+         */
+        BaselineComparison: {
+            /** Left */
+            left: string;
+            /** Right */
+            right: string;
+            /** Database */
+            database: string;
+            /** Differences */
+            differences: components["schemas"]["BaselineDifference"][];
+            /** Total */
+            total: number;
+            outcome: components["schemas"]["ChangeOutcome"] | null;
+        };
+        /**
+         * BaselineDifference
+         * @description A text that two states have otherwise. what: edited, added or taken out. asked: it is only asked.
+         */
+        BaselineDifference: {
+            /** Place */
+            place: string;
+            /** What */
+            what: string;
+            /** Asked */
+            asked: boolean;
+        };
+        /**
+         * BaselineEdit
+         * @description What becomes of a baseline.
+         */
+        BaselineEdit: {
+            /** Name */
+            name?: string | null;
+            /** Protected */
+            protected?: boolean | null;
+        };
+        /**
+         * BaselineFact
+         * @description A state of all texts under a name. at: they are what they were then, but for those taken over since: so many,
+         *     the last one at ``last_taken``.
+         */
+        BaselineFact: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** System */
+            system: string;
+            /** Database */
+            database: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Protected */
+            protected: boolean;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Taken */
+            taken: number;
+            /** Last Taken */
+            last_taken: string | null;
+        };
+        /**
+         * BaselineIn
+         * @description A baseline that is to be kept. database: by default that over which most texts are run. at: the time at which
+         *     its texts are taken as they were; now by default.
+         */
+        BaselineIn: {
+            /** Name */
+            name: string;
+            /** Database */
+            database?: string | null;
+            /**
+             * Protected
+             * @default false
+             */
+            protected: boolean;
+            /** At */
+            at?: string | null;
+        };
+        /**
          * BatchAnswer
          * @description What became of a batch of which something was taken. status: success or partial_success.
          */
@@ -1635,6 +1854,18 @@ export interface components {
             facts: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * ComparedTexts
+         * @description A text as two states have it; none where one has it not.
+         */
+        ComparedTexts: {
+            /** Place */
+            place: string;
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
         };
         /**
          * ConcernedPerson
@@ -3836,6 +4067,68 @@ export interface components {
             scanned_at: string | null;
         };
         /**
+         * TakeIn
+         * @description What is taken over into a baseline: the texts of a kept change, or those that another state has otherwise (0
+         *     for how it is now). places: which of them, all by default. confirmed: it is meant, though it is protected.
+         */
+        TakeIn: {
+            /** Change */
+            change?: number | null;
+            /**
+             * Other
+             * @default 0
+             */
+            other: number;
+            /** Places */
+            places?: string[] | null;
+            /**
+             * Confirmed
+             * @default false
+             */
+            confirmed: boolean;
+        };
+        /**
+         * TakenFact
+         * @description A text that was taken over into a baseline. gone: it is not run any more. source: where from, in words.
+         */
+        TakenFact: {
+            /** Id */
+            id: number;
+            /** Place */
+            place: string;
+            /** Gone */
+            gone: boolean;
+            /**
+             * Taken At
+             * Format: date-time
+             */
+            taken_at: string;
+            /** Who */
+            who: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * TakenPage
+         * @description What was taken over, the latest first.
+         */
+        TakenPage: {
+            /** Items */
+            items: components["schemas"]["TakenFact"][];
+            /** Next */
+            next: string | null;
+        };
+        /**
+         * TakenTexts
+         * @description How many texts were taken over. by_hand: SQL of the change that no text has, and that is to be run.
+         */
+        TakenTexts: {
+            /** Taken */
+            taken: number;
+            /** By Hand */
+            by_hand: string;
+        };
+        /**
          * TextLine
          * @description A line of two texts: in both, only in the earlier (``-``) or only in the later one (``+``); ``…`` stands for
          *     lines that are the same in both. before, after: its number in each, from 1.
@@ -5237,6 +5530,261 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeText"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    baselines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaselineFact"][];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    keep_baseline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaselineIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    compare_baselines: {
+        parameters: {
+            query?: {
+                /** @description A baseline; 0 for how it is now. */
+                left?: number;
+                /** @description A baseline; 0 for how it is now. */
+                right?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaselineComparison"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    compared_text: {
+        parameters: {
+            query: {
+                place: string;
+                /** @description A baseline; 0 for how it is now. */
+                left?: number;
+                /** @description A baseline; 0 for how it is now. */
+                right?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedTexts"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    let_baseline_go: {
+        parameters: {
+            query?: {
+                confirmed?: boolean;
+            };
+            header?: never;
+            path: {
+                baseline: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    edit_baseline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                baseline: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaselineEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    take_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                baseline: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenTexts"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    taken: {
+        parameters: {
+            query?: {
+                cursor?: string | null;
+            };
+            header?: never;
+            path: {
+                baseline: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenPage"];
                 };
             };
             400: components["responses"]["NotTaken"];

@@ -18,7 +18,7 @@ from jalan.service.ingest.scheduler import Scheduler
 from jalan.service.runs.feed import Feed
 from jalan.service.runs.intake import Intake
 from jalan.service.settings import Settings
-from jalan.web.api import catalog, change, events, history, lineage, runs, sources
+from jalan.web.api import baselines, catalog, change, events, history, lineage, runs, sources
 from jalan.web.document import document
 from jalan.web.guard import Guard
 from jalan.web.problems import add_problem_handlers
@@ -63,7 +63,7 @@ def create_app(engine: Engine, frontend: Path | None = None, hosts: Iterable[str
     app.state.intake = Intake(engine)
     app.state.feed = Feed(engine)
     # Routes are tried in order: where events come in, most requests do.
-    for part in (events, catalog, lineage, history, change, sources, runs):
+    for part in (events, catalog, lineage, history, change, baselines, sources, runs):
         app.include_router(part.router)
     add_problem_handlers(app)
     settings = Settings()

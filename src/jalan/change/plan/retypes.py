@@ -72,7 +72,8 @@ def retype(parts: Parts, target: StoredRelation, change: ColumnChange, type_: Ty
         "Give it the new type" + (", with the views over it made anew" if views else ""),
         target,
         f"alter table {{t}} alter column {{c}} type {type_}{using.replace('{', '{{').replace('}', '}}')}",
-        undo=f"alter table {{t}} alter column {{c}} type {before or '…'} using {{c}}::{before or '…'}",
+        undo=f"alter table {{t}} alter column {{c}} type {before or '…'}"
+        + ("" if target.columns[column] in target.generated else f" using {{c}}::{before or '…'}"),
         note="The table is written anew, and locked while that lasts."
         + (f" {GRANTS}" if views else "")
         + (f" {_OWN.format(', '.join(own))}" if own else ""),

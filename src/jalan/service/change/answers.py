@@ -208,6 +208,75 @@ class KeptChangeOutcome(BaseModel):
     went_total: int
 
 
+class BaselineFact(BaseModel):
+    """A state of all texts under a name. at: they are what they were then, but for those taken over since: so many,
+    the last one at ``last_taken``."""
+
+    id: int
+    name: str
+    system: str
+    database: str
+    at: datetime
+    protected: bool
+    made_at: datetime
+    made_by: str
+    taken: int
+    last_taken: datetime | None
+
+
+class BaselineDifference(BaseModel):
+    """A text that two states have otherwise. what: edited, added or taken out. asked: it is only asked."""
+
+    place: str
+    what: str
+    asked: bool
+
+
+class ComparedTexts(BaseModel):
+    """A text as two states have it; none where one has it not."""
+
+    place: str
+    before: str | None
+    after: str | None
+
+
+class BaselineComparison(BaseModel):
+    """What two states have otherwise: some of it, and how much in all. outcome: what would become of everything if
+    the first became the second; none where too much differs."""
+
+    left: str
+    right: str
+    database: str
+    differences: list[BaselineDifference]
+    total: int
+    outcome: ChangeOutcome | None
+
+
+class TakenTexts(BaseModel):
+    """How many texts were taken over. by_hand: SQL of the change that no text has, and that is to be run."""
+
+    taken: int
+    by_hand: str
+
+
+class TakenFact(BaseModel):
+    """A text that was taken over into a baseline. gone: it is not run any more. source: where from, in words."""
+
+    id: int
+    place: str
+    gone: bool
+    taken_at: datetime
+    who: str
+    source: str
+
+
+class TakenPage(BaseModel):
+    """What was taken over, the latest first."""
+
+    items: list[TakenFact]
+    next: str | None
+
+
 class ReadProblem(BaseModel):
     """What is wrong with a text, at which of its characters."""
 

@@ -57,10 +57,13 @@ def texts_named(context: Context, database: str | None, words: str, limit: int, 
     return [place for place in places if all(word in place.lower() for word in wanted)][:limit]
 
 
-def simulate(context: Context, asked: ProposedChange, *, may_be_none: bool = False) -> ChangeOutcome:
+def simulate(
+    context: Context, asked: ProposedChange, *, may_be_none: bool = False, here: DatabaseWorld | None = None
+) -> ChangeOutcome:
     """Return what a change does. Nothing is written. Raises Invalid, NotFound.
 
-    may_be_none: a change that is none is no mistake.
+    may_be_none: a change that is none is no mistake. here: the world that is changed, that of now where none is
+    given.
     Cost: reading again what it touches; the first time after something has changed, the whole database.
     """
     change, edits = asked.sql, asked.edits
@@ -70,7 +73,7 @@ def simulate(context: Context, asked: ProposedChange, *, may_be_none: bool = Fal
         _check(change)
     if sum(map(len, edits.values())) > MOST_EDITED:
         raise Invalid(f"edits: at most {MOST_EDITED} characters are read in all")
-    here = world_of(context, asked.database)
+    here = here or world_of(context, asked.database)
     places = {*asked.stopped, *asked.late}
     if unknown := places.difference(here.run_places() if places else ()):
         raise _not_run(min(unknown), here.run_places())

@@ -2,8 +2,10 @@
 order that respects what each needs."""
 
 from collections import defaultdict
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from threading import Lock
+from types import SimpleNamespace
 from typing import Any
 
 from sqlalchemy import cast, func, select
@@ -19,13 +21,14 @@ from jalan.change.views import hangs_on
 from jalan.lineage.model import Statement
 from jalan.lineage.script import extract
 from jalan.runs.order import needed_first
+from jalan.service.change.sides import ASKED_TEXTS, NOW, TEXTS, Side
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
 from jalan.store.among import is_among
 from jalan.store.schema import Dataset, Definition, Field, Ingestion, Link, System
+from jalan.store.validity import valid_at
 
-_ASKED = frozenset({DefinitionKind.ELEMENT, DefinitionKind.ELEMENT_COLUMNS, DefinitionKind.EXTRACT})
-_RUN = frozenset({DefinitionKind.FILE, DefinitionKind.STATEMENT})
+_BASELINE_WORLDS = 3  # that are kept
 _VIEWS = {DatasetKind.VIEW.value, DatasetKind.MATERIALISED_VIEW.value}
 
 
@@ -47,8 +50,9 @@ class DatabaseWorld:
         return sorted(text.place for text in self.world.texts if not text.is_query)
 
 
-class _Worlds(dict[tuple[int, str], tuple[int | None, DatabaseWorld]]):
-    """Worlds by system and database, each with the last ingestion that had changed anything when it was made."""
+class _Worlds(dict[tuple[int, str, int], tuple[tuple[int | None, int], DatabaseWorld]]):
+    """Worlds by system, database and baseline (0 for now), each with the last ingestion that had changed anything
+    when it was made, and the last text that was taken over."""
 
 
 def databases(session: Session) -> list[tuple[System, str, int]]:
@@ -56,7 +60,7 @@ def databases(session: Session) -> list[tuple[System, str, int]]:
     query = (
         select(System, Definition.database, func.count())
         .join(Definition, Definition.system_id == System.id)
-        .where(Definition.valid_to.is_(None), Definition.kind.in_([*_RUN, *_ASKED]), Definition.database != "")
+        .where(Definition.valid_to.is_(None), Definition.kind.in_(TEXTS), Definition.database != "")
         .group_by(System.id, Definition.database)
         .order_by(func.count().desc(), Definition.database)
     )
@@ -68,25 +72,51 @@ def world_of(context: Context, database: str | None) -> DatabaseWorld:
 
     Cost: the whole database the first time, nothing as long as no ingestion changes anything.
     """
+    system, name = chosen_database(context, database)
+    return _kept_world(context, (system.id, name, 0), 0, lambda: _Builder(context, system, name, NOW))
+
+
+def chosen_database(context: Context, database: str | None) -> tuple[System, str]:
+    """Return a database with its system; that with most texts where none is named. Raises NotFound."""
     known = databases(context.session)
     chosen = next((one for one in known if database in (None, one[1])), None)
     if chosen is None:
         names = ", ".join(one for _, one, _ in known) or "none"
         raise NotFound(f"no texts are known that are run over “{database}”; there are: {names}")
-    system, name, _ = chosen
+    return chosen[0], chosen[1]
+
+
+def world_of_side(context: Context, side: Side) -> DatabaseWorld:
+    """Return the world in which the texts are those of a baseline, over the relations of now.
+
+    Cost: as ``world_of``; some worlds of baselines are kept.
+    """
+    system = context.session.get_one(System, side.system)
+    key = (system.id, side.database, side.baseline)
+    return _kept_world(context, key, side.version, lambda: _Builder(context, system, side.database, side))
+
+
+def _kept_world(
+    context: Context, key: tuple[int, str, int], version: int, builder: Callable[[], "_Builder"]
+) -> DatabaseWorld:
     # A text may change without any change of what links to what.
     changed = select(func.max(Ingestion.id)).where(Ingestion.counts["changed"] != cast({}, JSONB))
-    last = context.session.scalars(changed).one()
+    last = (context.session.scalars(changed).one(), version)
     worlds = context.graph.remembered("worlds", _Worlds)
-    found = worlds.get((system.id, name))
+    found = worlds.get(key)
     if found is None or found[0] != last:
-        found = worlds[system.id, name] = (last, _Builder(context, system, name).build())
+        found = (last, builder().build())
+        worlds[key] = found
+        of_baselines = [one for one in worlds if one[2]]
+        for one in of_baselines[:-_BASELINE_WORLDS]:
+            worlds.pop(one, None)
     return found[1]
 
 
 class _Builder:
-    def __init__(self, context: Context, system: System, database: str) -> None:
+    def __init__(self, context: Context, system: System, database: str, side: Side) -> None:
         self._session = context.session
+        self._side = side
         self._system, self._database = system, database
         self._prefix = f"{database}."
         self._catalogue = Catalogue()
@@ -236,23 +266,34 @@ class _Builder:
             .where(
                 Definition.system_id == self._system.id,
                 Definition.database == self._database,
-                Definition.valid_to.is_(None),
-                Definition.kind.in_([*_RUN, *_ASKED]),
+                *valid_at(Definition, self._side.at),
+                Definition.kind.in_(TEXTS),
             )
         )
         rows = {row.id: row for row in self._session.execute(query.order_by(Definition.id))}
         seen: dict[str, int] = {}
         found, not_run = [], []
         for id_ in self._in_order(rows):
-            row = rows[id_]
+            row: Any = rows[id_]
+            taken = self._side.taken.get(row.key)
+            if taken is not None:
+                if taken.text is None:
+                    continue
+                row = SimpleNamespace(**{**row._mapping, "text": taken.text})
             if row.template is not None:
                 not_run.append(row.place)
                 continue
             named = row.place if row.element is None else f"{row.place}: {row.element}"
             number = seen[named] = seen.get(named, 0) + 1
             place = named if number == 1 else f"{named} ({number})"
-            asked = row.kind in _ASKED
+            asked = row.kind in ASKED_TEXTS
             found.append((Text(place, row.text, tuple(row.search_path) or ("public",), row.dialect, asked), row))
+        known = {row.key for row in rows.values()}
+        for key, taken in self._side.taken.items():
+            if key not in known and taken.text is not None:
+                # One that is no definition yet stands for a file of its own.
+                own = {"id": None, "kind": DefinitionKind.FILE, "first_line": 1, "dataset_id": None, "key": key}
+                found.append((Text(taken.place, taken.text), SimpleNamespace(**own, text=taken.text)))
         return found, not_run
 
     def _in_order(self, rows: dict[int, Any]) -> list[int]:
@@ -262,7 +303,7 @@ class _Builder:
         query = (
             select(Link.definition_id, Field.dataset_id, Link.target_dataset_id)
             .join(Field, Field.id == Link.source_field_id)
-            .where(is_among(Link.definition_id, rows), Link.valid_to.is_(None))
+            .where(is_among(Link.definition_id, rows), *valid_at(Link, self._side.at))
             .distinct()
         )
         for definition, source, target in self._session.execute(query):

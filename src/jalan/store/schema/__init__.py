@@ -2,7 +2,7 @@
 
 from jalan.store.schema.base import Base
 from jalan.store.schema.catalog import Container, Dataset, Field, System
-from jalan.store.schema.changes import KeptChange
+from jalan.store.schema.changes import Baseline, BaselineText, KeptChange
 from jalan.store.schema.definitions import Definition, Diagnostic, Job, Link, Relinked, Revision, Statement
 from jalan.store.schema.graph import GraphVersion
 from jalan.store.schema.identity import Alias
@@ -24,6 +24,8 @@ from jalan.store.schema.usage import Query, QueryField, ReportView, Use
 __all__ = [
     "Alias",
     "Base",
+    "Baseline",
+    "BaselineText",
     "Claim",
     "Container",
     "Dataset",

@@ -3,10 +3,10 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Text
+from sqlalchemy import ForeignKey, Text
 from sqlalchemy.orm import Mapped, mapped_column
 
-from jalan.store.schema.base import Base
+from jalan.store.schema.base import Base, reference
 
 
 class KeptChange(Base):
@@ -33,3 +33,39 @@ class KeptChange(Base):
     refused: Mapped[str | None] = mapped_column(Text)
     at: Mapped[datetime]
     changed_by: Mapped[str]
+
+
+class Baseline(Base):
+    """The state of all texts that are run over a database, and asked, under a name.
+
+    at: they are what they were at that time, but for those that were taken over since: see ``BaselineText``.
+    protected: taking something over is to be confirmed.
+    """
+
+    __tablename__ = "baseline"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    system_id: Mapped[int] = mapped_column(reference("system.id"))
+    database: Mapped[str]
+    at: Mapped[datetime]
+    protected: Mapped[bool]
+    made_at: Mapped[datetime]
+    made_by: Mapped[str]
+
+
+class BaselineText(Base):
+    """A text that was taken over into a baseline; the last one of a key counts, those before stay to be looked at.
+
+    key: of the definition, or the place of one that is none yet. text: none where it is not run any more. source:
+    where it was taken from, in words.
+    """
+
+    __tablename__ = "baseline_text"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    baseline_id: Mapped[int] = mapped_column(ForeignKey("baseline.id", ondelete="CASCADE"), index=True)
+    key: Mapped[str]
+    place: Mapped[str]
+    text: Mapped[str | None] = mapped_column(Text)
+    taken_at: Mapped[datetime]
+    who: Mapped[str]
+    source: Mapped[str]
