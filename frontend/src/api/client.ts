@@ -249,6 +249,33 @@ export const api = {
     unwrap(client.PATCH('/api/v1/changes/kept/{change}', { params: { path: { change } }, body })),
   letChangeGo: (change: number) =>
     unwrap(client.DELETE('/api/v1/changes/kept/{change}', { params: { path: { change } } })),
+  baselines: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/baselines', { signal })),
+  keepBaseline: (body: Schemas['BaselineIn']) => unwrap(client.POST('/api/v1/baselines', { body })),
+  editBaseline: (baseline: number, body: Schemas['BaselineEdit']) =>
+    unwrap(client.PATCH('/api/v1/baselines/{baseline}', { params: { path: { baseline } }, body })),
+  letBaselineGo: (baseline: number, confirmed: boolean) =>
+    unwrap(
+      client.DELETE('/api/v1/baselines/{baseline}', {
+        params: { path: { baseline }, query: { confirmed } },
+      }),
+    ),
+  compareBaselines: (left: number, right: number, signal?: AbortSignal) =>
+    unwrap(client.GET('/api/v1/baselines/compare', { params: { query: { left, right } }, signal })),
+  comparedText: (left: number, right: number, place: string, signal?: AbortSignal) =>
+    unwrap(
+      client.GET('/api/v1/baselines/text', { params: { query: { left, right, place } }, signal }),
+    ),
+  takeOver: (baseline: number, body: Schemas['TakeIn']) =>
+    unwrap(
+      client.POST('/api/v1/baselines/{baseline}/take', { params: { path: { baseline } }, body }),
+    ),
+  takenOver: (baseline: number, cursor?: string, signal?: AbortSignal) =>
+    unwrap(
+      client.GET('/api/v1/baselines/{baseline}/taken', {
+        params: { path: { baseline }, query: { cursor } },
+        signal,
+      }),
+    ),
   searches: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/searches', { signal })),
   keepSearch: (name: string, query: Record<string, unknown>) =>
     unwrap(client.POST('/api/v1/searches', { body: { name, query } })),

@@ -1857,15 +1857,15 @@ export interface components {
         };
         /**
          * ComparedTexts
-         * @description A text as two states have it; none where one has it not.
+         * @description A text as two states have it, line by line. short: some lines are left out.
          */
         ComparedTexts: {
             /** Place */
             place: string;
-            /** Before */
-            before: string | null;
-            /** After */
-            after: string | null;
+            /** Lines */
+            lines: components["schemas"]["TextLine"][];
+            /** Short */
+            short: boolean;
         };
         /**
          * ConcernedPerson

@@ -20,6 +20,12 @@ export const router = createRouter({
       component: () => import('@/features/lineage/LineageView.vue'),
     },
     {
+      path: '/change/baselines',
+      name: 'baselines',
+      meta: { place: 'change' },
+      component: () => import('@/features/change/BaselinesView.vue'),
+    },
+    {
       path: '/change',
       name: 'change',
       component: () => import('@/features/change/ChangeView.vue'),

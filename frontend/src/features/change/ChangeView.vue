@@ -5,19 +5,16 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { ApiError, api, type Proposal, type Schemas } from '@/api/client'
 import PictureLinks from '@/shared/components/PictureLinks.vue'
 import { useAsked } from '@/shared/composables/useAsked'
-import { count, plural } from '@/shared/format/humane'
-import ConcernedList from './ConcernedList.vue'
-import ConsequenceRow from './ConsequenceRow.vue'
+import { plural } from '@/shared/format/humane'
+import ConsequenceLedger from './ConsequenceLedger.vue'
 import DeliveredNames from './DeliveredNames.vue'
-import EditedQuery from './EditedQuery.vue'
 import EditedTexts from './EditedTexts.vue'
 import KeptChanges from './KeptChanges.vue'
 import KeptHead from './KeptHead.vue'
 import PlanOfChange from './PlanOfChange.vue'
 import StoppedTexts from './StoppedTexts.vue'
-import SubjectName from './SubjectName.vue'
 import TextEditor from './TextEditor.vue'
-import { KINDS, asText, grouped, holds, type Grouping } from './consequences'
+import { asText } from './consequences'
 import { useProposal } from './useProposal'
 
 const { here, sql, database, stopped, late, delivers, some, edits, open, kept, go, edit, take } =
@@ -108,22 +105,8 @@ const FORMS = [
   'create or replace view … as select …',
 ]
 
-const by = ref<Grouping>('kind')
-const typed = ref('')
-const only = ref<string | null>(null)
-const rows = computed(() =>
-  (outcome.value?.consequences ?? []).filter(
-    (one) => (only.value === null || one.kind === only.value) && holds(one, typed.value),
-  ),
-)
-const groups = computed(() => grouped(rows.value, by.value))
-const showUntouched = ref(false)
 const copied = ref(false)
-watch(outcome, () => {
-  copied.value = false
-  only.value = null
-  showUntouched.value = false
-})
+watch(outcome, () => (copied.value = false))
 async function copy() {
   if (!outcome.value) return
   await navigator.clipboard.writeText(asText(outcome.value))
@@ -241,105 +224,22 @@ const ledger = ref<HTMLElement | null>(null)
         </p>
         <h2>Kept changes</h2>
         <KeptChanges />
+        <h2>Baselines</h2>
+        <p class="mute">
+          The state of all texts under a name, such as production.
+          <RouterLink :to="{ name: 'baselines' }">Compare baselines</RouterLink>
+        </p>
       </template>
       <p v-else-if="!outcome" class="mute">Reading again what it touches…</p>
       <template v-else>
-        <h2>
-          Consequences
-          <span class="by">
-            by
-            <button
-              v-for="one in ['kind', 'thing', 'person'] as const"
-              :key="one"
-              :class="{ on: by === one }"
-              :aria-pressed="by === one"
-              @click="by = one"
-            >
-              {{ one }}
-            </button>
-          </span>
-        </h2>
-        <p v-if="outcome.refused" class="refused state bad" role="alert">
-          The database would refuse it: {{ outcome.refused }}
-        </p>
-        <EditedQuery v-for="one in outcome.edits" :key="one.subject" :edit="one" />
-        <div v-if="!outcome.refused" class="figures">
-          <button
-            v-for="(kind, name) in KINDS"
-            :key="name"
-            :aria-pressed="only === name"
-            :class="{ on: only === name }"
-            @click="only = only === name ? null : String(name)"
-          >
-            <b :class="outcome.counts[name] ? `state ${kind.tone}` : 'mute'">{{
-              count(outcome.counts[name] ?? 0)
-            }}</b>{{ kind.words }}
-          </button>
-          <button
-            :aria-expanded="showUntouched"
-            :class="{ on: showUntouched }"
-            @click="showUntouched = !showUntouched"
-          >
-            <b class="mute">{{ count(outcome.untouched_total) }}</b>untouched
-          </button>
-        </div>
-        <ConcernedList
-          v-if="outcome.reports.length || outcome.people.length"
-          :reports="outcome.reports"
-          :people="outcome.people"
-        />
-        <PlanOfChange
-          v-if="outcome.change.trim()"
-          :sql="outcome.change"
-          :database="database"
-          @open="(place) => go({ edit: place })"
-        />
-        <input
-          v-if="outcome.consequences.length > 8"
-          v-model="typed"
-          type="search"
-          class="within"
-          placeholder="filter…"
-          aria-label="Filter the consequences"
-        />
-        <div v-for="group in groups" :key="group.name" class="group">
-          <h3>
-            <span
-              ><b>{{ by === 'kind' ? (KINDS[group.name]?.words ?? group.name) : group.name }}</b
-              >{{ group.note ? `: ${group.note}` : '' }}</span
-            ><span>{{ count(group.rows.length) }}</span>
-          </h3>
-          <ConsequenceRow v-for="row in group.rows" :key="row.kind + row.subject" :row="row" />
-        </div>
-        <p v-if="outcome.consequences_total > outcome.consequences.length" class="mute">
-          These are the worst {{ count(outcome.consequences.length) }} of
-          {{ count(outcome.consequences_total) }}; `jalan change` prints all.
-        </p>
-        <p v-if="outcome.consequences.length && !rows.length" class="mute">
-          No consequence has these words.
-        </p>
-        <p v-if="!outcome.refused && !outcome.consequences.length" class="good">
-          Nothing breaks, goes stale, holds other values or has other columns.
-        </p>
-        <p v-if="!outcome.refused" class="mute untouched">
-          <b>Untouched</b> though downstream: reach alone would have warned of
-          {{ count(outcome.reachable) }}; {{ count(outcome.untouched_total) }} need no word.
-          <button
-            v-if="outcome.untouched.length"
-            class="link"
-            @click="showUntouched = !showUntouched"
-          >
-            {{ showUntouched ? 'hide them' : 'show them' }}
-          </button>
-        </p>
-        <ul v-if="showUntouched">
-          <li v-for="one in outcome.untouched" :key="one.subject">
-            <SubjectName :subject="one.subject" :dataset="one.dataset">{{
-              one.subject
-            }}</SubjectName>
-            <small class="mute"> {{ one.what === 'job' ? 'runs as before' : one.what }}</small>
-          </li>
-        </ul>
+        <ConsequenceLedger :outcome="outcome">
+          <PlanOfChange
+            v-if="outcome.change.trim()"
+            :sql="outcome.change"
+            :database="database"
+            @open="(place) => go({ edit: place })"
+          />
+        </ConsequenceLedger>
         <p class="acts">
           <button class="link" @click="copy">
             {{ copied ? 'copied' : 'copy for the review' }}
@@ -403,18 +303,6 @@ h2 {
 .proposal h2:not(:first-child) {
   padding-top: 16px;
 }
-h3 {
-  font-size: 12px;
-  font-weight: 400;
-  color: var(--mute);
-  display: flex;
-  justify-content: space-between;
-  border-bottom: 1px solid var(--hair);
-  padding: 10px 0 3px;
-}
-h3 b {
-  color: var(--ink);
-}
 p {
   margin: 4px 0;
 }
@@ -435,48 +323,6 @@ select {
 }
 .small {
   font-size: 12px;
-}
-.by {
-  display: flex;
-  gap: 10px;
-  font-weight: 400;
-}
-.by .on {
-  font-weight: 600;
-  color: var(--ink);
-}
-.figures {
-  display: grid;
-  grid-template-columns: repeat(8, minmax(0, 1fr));
-  align-items: start;
-  border-bottom: 1px solid var(--hair);
-}
-.figures button {
-  padding: 2px 0 8px;
-  border-bottom: 2px solid transparent;
-}
-.figures button.on {
-  border-bottom-color: var(--sign);
-}
-.figures b {
-  display: block;
-  font-size: 20px;
-  line-height: 1.3;
-}
-.refused {
-  font-size: 14px;
-}
-.within {
-  margin-top: 8px;
-}
-.untouched {
-  margin-top: 16px;
-}
-ul {
-  columns: 2;
-  margin: 6px 0;
-  padding-left: 0;
-  list-style: none;
 }
 .acts {
   display: flex;

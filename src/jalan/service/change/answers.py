@@ -5,6 +5,8 @@ from enum import StrEnum
 
 from pydantic import BaseModel
 
+from jalan.service.history.answers import TextLine
+
 
 class FailureFact(BaseModel):
     """Why a text fails: what the database would say, and at which characters of the text."""
@@ -233,11 +235,11 @@ class BaselineDifference(BaseModel):
 
 
 class ComparedTexts(BaseModel):
-    """A text as two states have it; none where one has it not."""
+    """A text as two states have it, line by line. short: some lines are left out."""
 
     place: str
-    before: str | None
-    after: str | None
+    lines: list[TextLine]
+    short: bool
 
 
 class BaselineComparison(BaseModel):

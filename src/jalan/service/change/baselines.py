@@ -23,6 +23,7 @@ from jalan.service.change.world import DatabaseWorld, chosen_database, world_of,
 from jalan.service.context import Context
 from jalan.service.cursors import pack, unpack
 from jalan.service.errors import Conflict, Invalid, NotFound
+from jalan.service.history.lines import compared
 from jalan.store.schema import Baseline, BaselineText, KeptChange, System
 
 _MOST_SIMULATED = 500  # texts
@@ -132,7 +133,8 @@ def texts_of(context: Context, left: int | None, right: int | None, place: str) 
     text = next((text for text in texts if text.place == place), None)
     if text is None:
         raise NotFound(f"nothing is otherwise in “{place[:200]}”")
-    return ComparedTexts(place=place, before=text.left, after=text.right)
+    lines, short = compared(text.left or "", text.right or "")
+    return ComparedTexts(place=place, lines=lines, short=short)
 
 
 def take(

@@ -1,0 +1,406 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { ApiError, api, type Schemas } from '@/api/client'
+import TextDifference from '@/shared/components/TextDifference.vue'
+import { useAsked } from '@/shared/composables/useAsked'
+import { usePages } from '@/shared/composables/usePages'
+import { ago, count, exact, plural } from '@/shared/format/humane'
+import ConsequenceLedger from './ConsequenceLedger.vue'
+
+/** Baselines: kept, protected, held against one another or how it is now, and taken over into. */
+const route = useRoute()
+const router = useRouter()
+const here = () => route.name === 'baselines'
+const number = (one: unknown) => (Number.isInteger(Number(one)) ? Math.max(0, Number(one)) : 0)
+const left = computed(() => number(route.query.from))
+const right = computed(() => number(route.query.to))
+const open = computed(() => (route.query.text ? String(route.query.text) : null))
+function go(query: Record<string, string | undefined>) {
+  if (here()) void router.replace({ query: { ...route.query, ...query } })
+}
+const { data: list, error, reload } = useAsked(() => (here() ? ['baselines'] : null), api.baselines)
+const named = (id: number) =>
+  id ? (list.value?.find((one) => one.id === id)?.name ?? `baseline ${id}`) : 'as it is now'
+const {
+  data: comparison,
+  error: notCompared,
+  loading,
+} = useAsked(
+  () => (here() && left.value !== right.value ? ['compared', left.value, right.value] : null),
+  (signal) => api.compareBaselines(left.value, right.value, signal),
+)
+const { data: texts } = useAsked(
+  () =>
+    here() && open.value && left.value !== right.value
+      ? ['compared text', left.value, right.value, open.value]
+      : null,
+  (signal) => api.comparedText(left.value, right.value, open.value ?? '', signal),
+)
+
+const client = useQueryClient()
+const refused = ref('')
+const told = ref('')
+async function tell(what: () => Promise<unknown>) {
+  try {
+    await what()
+    refused.value = ''
+    for (const key of ['compared', 'compared text', 'taken over'])
+      void client.invalidateQueries({ queryKey: [key] })
+    await reload()
+  } catch (reason) {
+    refused.value = reason instanceof ApiError ? reason.message : 'It could not be done.'
+  }
+}
+const name = ref('')
+const isProtected = ref(false)
+const keep = () =>
+  tell(async () => {
+    const { id } = await api.keepBaseline({ name: name.value, protected: isProtected.value })
+    name.value = ''
+    isProtected.value = false
+    if (!left.value) go({ from: String(id), to: '0' })
+  })
+
+/** What is taken over goes into the first one, so that it has what the second has. */
+const chosen = ref<Set<string>>(new Set())
+watch(comparison, () => (chosen.value = new Set()))
+function choose(place: string) {
+  const others = new Set(chosen.value)
+  if (!others.delete(place)) others.add(place)
+  chosen.value = others
+}
+const into = computed(() => list.value?.find((one) => one.id === left.value) ?? null)
+const asking = ref(false)
+watch([left, right], () => {
+  asking.value = false
+  told.value = ''
+})
+async function takeOver(confirmed: boolean) {
+  const baseline = into.value
+  if (!baseline) return
+  if (baseline.protected && !confirmed) {
+    asking.value = true
+    return
+  }
+  asking.value = false
+  const places = chosen.value.size ? [...chosen.value] : null
+  await tell(async () => {
+    const { taken } = await api.takeOver(baseline.id, { other: right.value, places, confirmed })
+    told.value = `${plural(taken, 'text')} taken over into ${baseline.name}.`
+  })
+}
+const { data: firstTaken } = useAsked(
+  () => (here() && left.value ? ['taken over', left.value] : null),
+  (signal) => api.takenOver(left.value, undefined, signal),
+)
+const {
+  items: taken,
+  more,
+  next,
+} = usePages(firstTaken, (cursor) => api.takenOver(left.value, cursor))
+const MARKS: Record<string, string> = { edited: '≁', added: '+', 'taken out': '−' }
+const letGo = ref<Schemas['BaselineFact'] | null>(null)
+</script>
+
+<template>
+  <main class="baselines">
+    <Teleport defer to="#page-title">
+      <h1 class="name">
+        Baselines
+        <span class="mute">{{
+          comparison
+            ? `${comparison.left} → ${comparison.right}`
+            : 'the state of all texts, under a name'
+        }}</span>
+      </h1>
+    </Teleport>
+    <section class="list" aria-label="Baselines">
+      <h2>Kept</h2>
+      <p v-if="error || refused" class="state bad" role="alert">{{ error || refused }}</p>
+      <p v-if="list && !list.length" class="mute">
+        None yet. Keep how it is now as production, and what is changed from here on can be held
+        against it.
+      </p>
+      <div
+        v-for="one in list"
+        :key="one.id"
+        class="one"
+        :class="{ on: one.id === left || one.id === right }"
+      >
+        <b>{{ one.name }}</b>
+        <span v-if="one.protected" class="state warn">▣ protected</span>
+        <span class="mute" :title="exact(one.at)">as of {{ ago(one.at) }}</span>
+        <small class="mute">
+          {{ one.database }}, by {{ one.made_by
+          }}{{
+            one.last_taken
+              ? `, ${plural(one.taken, 'text')} taken over, last ${ago(one.last_taken)}`
+              : ''
+          }}
+        </small>
+        <span class="acts">
+          <button class="link" @click="go({ from: String(one.id), to: '0', text: undefined })">
+            compare with now
+          </button>
+          <button
+            class="link"
+            @click="tell(() => api.editBaseline(one.id, { protected: !one.protected }))"
+          >
+            {{ one.protected ? 'protect no more' : 'protect' }}
+          </button>
+          <button class="link" @click="letGo = one">let it go</button>
+        </span>
+        <p v-if="letGo?.id === one.id" class="state warn">
+          {{ one.protected ? 'It is protected. ' : '' }}What was taken over goes along.
+          <button
+            class="link"
+            @click="
+              tell(() => api.letBaselineGo(one.id, true)).then(() => {
+                letGo = null
+                if (left === one.id || right === one.id) go({ from: undefined, to: undefined })
+              })
+            "
+          >
+            let it go all the same
+          </button>
+          <button class="link" @click="letGo = null">keep it</button>
+        </p>
+      </div>
+      <h2>Keep how it is now</h2>
+      <form class="keep" @submit.prevent="keep">
+        <input
+          v-model="name"
+          maxlength="200"
+          placeholder="production, staging…"
+          aria-label="A name for it"
+        />
+        <label><input v-model="isProtected" type="checkbox" /> protected</label>
+        <button class="link" :disabled="!name.trim()">keep it</button>
+      </form>
+      <template v-if="left && taken.length">
+        <h2>Taken over into {{ named(left) }}</h2>
+        <p v-for="one in taken" :key="one.id" class="taken">
+          <span class="mono">{{ one.place }}</span>
+          <small class="mute" :title="exact(one.taken_at)"
+            >{{ one.gone ? 'taken out, ' : '' }}from {{ one.source }}, {{ one.who }},
+            {{ ago(one.taken_at) }}</small
+          >
+        </p>
+        <p v-if="next"><button class="link" @click="more">show more</button></p>
+      </template>
+      <p class="mute back"><RouterLink :to="{ name: 'change' }">Back to changes</RouterLink></p>
+    </section>
+    <section class="compared" aria-label="What differs" :aria-busy="loading">
+      <h2>
+        What differs
+        <span class="sides">
+          from
+          <select
+            :value="String(left)"
+            aria-label="From"
+            @change="go({ from: ($event.target as HTMLSelectElement).value, text: undefined })"
+          >
+            <option value="0">as it is now</option>
+            <option v-for="one in list" :key="one.id" :value="String(one.id)">
+              {{ one.name }}
+            </option>
+          </select>
+          to
+          <select
+            :value="String(right)"
+            aria-label="To"
+            @change="go({ to: ($event.target as HTMLSelectElement).value, text: undefined })"
+          >
+            <option value="0">as it is now</option>
+            <option v-for="one in list" :key="one.id" :value="String(one.id)">
+              {{ one.name }}
+            </option>
+          </select>
+          <button
+            class="link"
+            :disabled="left === right"
+            @click="go({ from: String(right), to: String(left), text: undefined })"
+          >
+            the other way round
+          </button>
+        </span>
+      </h2>
+      <p v-if="notCompared" class="state bad" role="alert">{{ notCompared }}</p>
+      <p v-else-if="left === right" class="mute">
+        Choose two states: what the second has otherwise is shown, and what would become of
+        everything if the first became it.
+      </p>
+      <p v-else-if="!comparison" class="mute">Reading both…</p>
+      <template v-else>
+        <p v-if="!comparison.total" class="good">Nothing differs.</p>
+        <div v-for="one in comparison.differences" :key="one.place" class="differs">
+          <label>
+            <input
+              v-if="into"
+              type="checkbox"
+              :checked="chosen.has(one.place)"
+              :aria-label="`Choose ${one.place}`"
+              @change="choose(one.place)"
+            />
+            <span
+              class="state"
+              :class="one.what === 'taken out' ? 'bad' : one.what === 'added' ? 'good' : 'warn'"
+              >{{ MARKS[one.what] }} {{ one.what }}</span
+            >
+          </label>
+          <button
+            class="link mono"
+            :aria-expanded="open === one.place"
+            @click="go({ text: open === one.place ? undefined : one.place })"
+          >
+            {{ one.place }}
+          </button>
+          <TextDifference
+            v-if="open === one.place && texts?.place === one.place"
+            class="lines"
+            :lines="texts.lines"
+          />
+        </div>
+        <p v-if="comparison.total > comparison.differences.length" class="mute">
+          {{ count(comparison.differences.length) }} of {{ count(comparison.total) }} are shown: too
+          many to say what would become of everything. Take some over before.
+        </p>
+        <div v-if="into && comparison.total" class="take">
+          <button class="link" @click="takeOver(false)">
+            take {{ chosen.size ? plural(chosen.size, 'text') : 'all of it' }} over into
+            {{ into.name }}
+          </button>
+          <p v-if="asking" class="state warn" role="alert">
+            {{ into.name }} is protected. What is taken over stands there from now on, with your
+            name.
+            <button class="link" @click="takeOver(true)">take it over all the same</button>
+            <button class="link" @click="asking = false">leave it</button>
+          </p>
+        </div>
+        <p v-if="told" class="good" role="status">{{ told }}</p>
+        <ConsequenceLedger
+          v-if="comparison.outcome && comparison.total"
+          :outcome="comparison.outcome"
+        />
+      </template>
+    </section>
+  </main>
+</template>
+
+<style scoped>
+.baselines {
+  display: grid;
+  grid-template-columns: minmax(300px, 0.6fr) minmax(0, 1fr);
+  min-height: 0;
+}
+.name {
+  font-size: 16px;
+}
+.name span {
+  font-weight: 400;
+}
+.list,
+.compared {
+  overflow: auto;
+  padding: 8px 20px 30px;
+}
+h2 {
+  font-size: 11px;
+  color: var(--mute);
+  border-bottom: 2px solid var(--hair);
+  padding: 6px 0 4px;
+  margin-bottom: 8px;
+  display: flex;
+  justify-content: space-between;
+}
+.list h2:not(:first-child) {
+  padding-top: 18px;
+}
+.one {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto auto;
+  gap: 0 12px;
+  align-items: baseline;
+  border-bottom: 1px solid var(--hair);
+  padding: 6px 0 6px 8px;
+  border-left: 3px solid transparent;
+}
+.one.on {
+  border-left-color: var(--sign);
+}
+.one small,
+.one .acts,
+.one p {
+  grid-column: 1 / -1;
+}
+.acts {
+  display: flex;
+  gap: 16px;
+  font-size: 12px;
+}
+.keep {
+  display: flex;
+  gap: 14px;
+  align-items: baseline;
+}
+.keep > input {
+  flex: 1;
+  border: 0;
+  border-bottom: 1px solid var(--hair);
+  background: none;
+  font: inherit;
+  color: inherit;
+}
+.taken {
+  margin: 0;
+  padding: 3px 0;
+  border-bottom: 1px solid var(--hair);
+  font-size: 12px;
+}
+.taken small {
+  display: block;
+}
+.back {
+  margin-top: 18px;
+}
+.sides {
+  display: flex;
+  gap: 8px;
+  font-weight: 400;
+}
+select {
+  border: 0;
+  background: transparent;
+  font-size: 11px;
+  color: var(--sign);
+}
+.differs {
+  display: grid;
+  grid-template-columns: 130px minmax(0, 1fr);
+  gap: 4px 12px;
+  align-items: baseline;
+  border-bottom: 1px solid var(--hair);
+  padding: 4px 0;
+}
+.differs .link {
+  text-align: left;
+  overflow-wrap: anywhere;
+}
+.differs .lines {
+  grid-column: 1 / -1;
+}
+.take {
+  margin: 10px 0;
+}
+p {
+  margin: 4px 0;
+}
+@media (width <= 1000px) {
+  .baselines {
+    grid-template-columns: minmax(0, 1fr);
+    overflow: auto;
+  }
+}
+</style>
