@@ -77,6 +77,18 @@ class Page:
 
         self.wait(act)
 
+    def choose(self, css: str, text: str) -> None:
+        """Choose an option of a list when it is there."""
+
+        def act() -> bool:
+            for option in self.one(css).find_elements(By.TAG_NAME, "option"):
+                if option.text.strip() == text:
+                    option.click()
+                    return True
+            return False
+
+        self.wait(act)
+
     def press(self, *keys: str) -> None:
         """Press keys wherever the focus is."""
         for key in keys:

@@ -1,5 +1,6 @@
 """What breaks if this is changed, in a real browser: from a column of the lineage to the code that fails."""
 
+import httpx
 import pytest
 from selenium.webdriver.chrome.webdriver import WebDriver
 from selenium.webdriver.common.keys import Keys
@@ -134,4 +135,44 @@ def test_a_change_is_kept_and_found_again(page: Page) -> None:
     page.driver.get(address)
     page.click(".kept .link", "let it go")
     page.wait(lambda: not page.all(".kept"))
+    assert console_errors(page.driver) == []
+
+
+def test_two_baselines_are_compared_and_one_is_taken_over_into_the_other(page: Page) -> None:
+    """A change is reviewed, taken over into staging, and from there into production, which is protected."""
+    page.open("/change/baselines")
+    for name, is_protected in (("production", True), ("staging", False)):
+        page.one(".keep input[type=checkbox]")
+        page.one("[aria-label='A name for it']").send_keys(name)
+        if is_protected:
+            page.click(".keep input[type=checkbox]")
+        page.click(".keep .link", "keep it")
+        page.one(".one b", name)
+    assert serious(page) == []
+    edits = {"mart/tides.sql": "create table mart.tides as select 1 as a"}
+    given = {"name": "tides", "database": "strait", "edits": edits}
+    change = httpx.post(f"{page.address}/api/v1/changes", json=given, timeout=60).json()["id"]
+    kept = f"{page.address}/api/v1/changes/kept/{change}"
+    assert httpx.patch(kept, json={"state": "reviewed"}).status_code == 204
+    page.open(f"/change?kept={change}")
+    page.choose("[aria-label='A baseline']", "staging")
+    page.click(".kept .link", "take it over")
+    page.one("[role=status]", "1 text taken over into staging")
+    page.open("/change/baselines")
+    page.choose("[aria-label='From']", "production")
+    page.choose("[aria-label='To']", "staging")
+    page.click(".other .link", "mart/tides.sql")
+    page.one(".lines", "create table mart.tides")
+    assert serious(page) == []
+    page.click(".take .link", "take all of it over into production")
+    page.one("[role=alert]", "production is protected")
+    page.click(".take .link", "all the same")
+    page.one("[role=status]", "1 text taken over into production")
+    page.one(".compared .good", "Nothing differs")
+    page.one(".taken", "from staging")
+    for name in ("production", "staging"):
+        page.click(".one .acts .link", "let it go")
+        page.click(".one p .link", "let it go all the same")
+        page.wait(lambda name=name: name not in page.texts(".one b"))
+    assert httpx.delete(kept).status_code == 204
     assert console_errors(page.driver) == []

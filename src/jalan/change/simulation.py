@@ -247,9 +247,13 @@ class _Simulation:
             for name, differs in edit.differs.items():
                 if name == ASKED and text.is_query:
                     found[text.place] = differs
-                elif name not in (ASKED, *found):
+                elif name not in (ASKED, *found) and not self._is_new(name):
                     found[name.removeprefix(f"{TEMPORARY}.")] = differs
         return found
+
+    def _is_new(self, name: str) -> bool:
+        """Whether a relation is one that there was not: nothing can be otherwise in it."""
+        return not name.startswith(f"{TEMPORARY}.") and self._world.shape(name) is None
 
     def _night_after(self, made: Ran, after: int) -> bool:
         """Run what a change touches, from the mark after it; return whether it has to be done once more.

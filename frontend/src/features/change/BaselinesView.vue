@@ -46,8 +46,8 @@ async function tell(what: () => Promise<unknown>) {
   try {
     await what()
     refused.value = ''
-    for (const key of ['compared', 'compared text', 'taken over'])
-      void client.invalidateQueries({ queryKey: [key] })
+    client.removeQueries({ queryKey: ['compared text'] })
+    for (const key of ['compared', 'taken over']) void client.invalidateQueries({ queryKey: [key] })
     await reload()
   } catch (reason) {
     refused.value = reason instanceof ApiError ? reason.message : 'It could not be done.'
@@ -85,6 +85,7 @@ async function takeOver(confirmed: boolean) {
     return
   }
   asking.value = false
+  go({ text: undefined })
   const places = chosen.value.size ? [...chosen.value] : null
   await tell(async () => {
     const { taken } = await api.takeOver(baseline.id, { other: right.value, places, confirmed })
@@ -235,7 +236,7 @@ const letGo = ref<Schemas['BaselineFact'] | null>(null)
       <p v-else-if="!comparison" class="mute">Reading both…</p>
       <template v-else>
         <p v-if="!comparison.total" class="good">Nothing differs.</p>
-        <div v-for="one in comparison.differences" :key="one.place" class="differs">
+        <div v-for="one in comparison.differences" :key="one.place" class="other">
           <label>
             <input
               v-if="into"
@@ -376,7 +377,7 @@ select {
   font-size: 11px;
   color: var(--sign);
 }
-.differs {
+.other {
   display: grid;
   grid-template-columns: 130px minmax(0, 1fr);
   gap: 4px 12px;
@@ -384,15 +385,18 @@ select {
   border-bottom: 1px solid var(--hair);
   padding: 4px 0;
 }
-.differs .link {
+.other .link {
   text-align: left;
   overflow-wrap: anywhere;
 }
-.differs .lines {
+.other .lines {
   grid-column: 1 / -1;
 }
 .take {
   margin: 10px 0;
+}
+p .link {
+  margin-left: 10px;
 }
 p {
   margin: 4px 0;

@@ -5,6 +5,7 @@ import { ApiError, api, type Proposal, type Schemas } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
 import { ago, count, exact } from '@/shared/format/humane'
 import { KINDS } from './consequences'
+import TakeOver from './TakeOver.vue'
 
 /** A kept change: whose it is, how far it has come, and what it does otherwise than when it was kept. */
 const props = defineProps<{ kept: number; now: Proposal }>()
@@ -65,6 +66,7 @@ const word = (kind: string) => KINDS[kind]?.label ?? kind
         </select>
         <button class="link" @click="letGo">let it go</button>
       </h2>
+      <TakeOver v-if="['reviewed', 'done'].includes(mine.state)" :change="mine.id" />
       <p v-if="data?.impossible" class="state bad" role="alert">{{ data.impossible }}</p>
       <p v-if="differs" class="state warn">
         What stands here is otherwise than what is kept.
