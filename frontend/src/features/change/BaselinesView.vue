@@ -103,6 +103,15 @@ const {
 } = usePages(firstTaken, (cursor) => api.takenOver(left.value, cursor))
 const MARKS: Record<string, string> = { edited: '≁', added: '+', 'taken out': '−' }
 const letGo = ref<Schemas['BaselineFact'] | null>(null)
+async function letItGo(id: number) {
+  // What shows it goes first, so that nothing asks for it any more.
+  if (left.value === id || right.value === id)
+    await router.replace({
+      query: { ...route.query, from: undefined, to: undefined, text: undefined },
+    })
+  letGo.value = null
+  await tell(() => api.letBaselineGo(id, true))
+}
 </script>
 
 <template>
@@ -155,17 +164,7 @@ const letGo = ref<Schemas['BaselineFact'] | null>(null)
         </span>
         <p v-if="letGo?.id === one.id" class="state warn">
           {{ one.protected ? 'It is protected. ' : '' }}What was taken over goes along.
-          <button
-            class="link"
-            @click="
-              tell(() => api.letBaselineGo(one.id, true)).then(() => {
-                letGo = null
-                if (left === one.id || right === one.id) go({ from: undefined, to: undefined })
-              })
-            "
-          >
-            let it go all the same
-          </button>
+          <button class="link" @click="letItGo(one.id)">let it go all the same</button>
           <button class="link" @click="letGo = null">keep it</button>
         </p>
       </div>
