@@ -340,3 +340,88 @@ def test_the_command_prints_a_plan(demo: Demo) -> None:
         "step by step"
     ]
     assert run(demo, "--plan", "--stop", "pipelines/tidy/tickets.sql").exit_code == 2
+
+
+def sample(client: TestClient, **given: Any) -> Any:
+    return client.post("/api/v1/changes/sample", json={"database": "strait", **given})
+
+
+VIEW = "create or replace view mart.loyalty as "
+
+
+def test_rows_of_an_edited_view_are_shown_before_and_after(demo: Demo, client: TestClient) -> None:
+    """The counts are those that the database itself has, and a row is marked where a value of it differs."""
+    place = "pipelines/mart/channel_mix.sql"
+    with scenario.connect(demo.cluster, scenario.WAREHOUSE) as connection:
+        total, channels, one = connection.execute(
+            "select count(*), count(distinct channel), min(channel) from mart.channel_mix"
+        ).fetchall()[0]
+    text_ = text_at(client, place)
+    edited = text_.replace("sum(commission) as", f"sum(commission) + (channel = '{one}')::int as")
+    assert edited != text_
+    answer = sample(client, edits={place: edited}, subject="mart.channel_mix")
+    assert answer.status_code == 200, answer.text
+    found = answer.json()
+    assert (found["failed_before"], found["failed_after"]) == (None, None)
+    assert found["rows_before"] == found["rows_after"] == total
+    columns = [one["name"] for one in found["columns"]]
+    assert found["columns"][columns.index("channel")]["distinct_before"] == channels
+    at, of = columns.index("commission"), columns.index("channel")
+    for row in found["rows"]:
+        changed = row["before"][at] != row["after"][at]
+        assert row["mark"] == ("≁" if changed else " ")
+        assert changed == (row["after"][of] == one)
+    assert any(row["mark"] == "≁" for row in found["rows"])
+    assert "commission" not in found["keys"]
+    given = {"edits": {place: edited}, "subject": "mart.channel_mix", "condition": f"channel = '{one}'"}
+    assert {row["after"][of] for row in sample(client, **given).json()["rows"]} == {one}
+
+
+def test_rows_that_only_one_side_has_are_told_apart(client: TestClient) -> None:
+    place = "reports/channel-costs.yaml: Gross by channel"
+    text_ = text_at(client, place)
+    answer = sample(client, edits={place: f"select * from ({text_}) q limit 1"}, subject=place).json()
+    assert answer["rows_after"] == 1
+    assert answer["rows_before"] > 1
+    assert [row["mark"] for row in answer["rows"]].count("−") == answer["rows_before"] - 1
+
+
+@pytest.mark.parametrize(
+    ("given", "status", "words"),
+    [
+        ({"sql": f"{VIEW}select pg_sleep(9)", "subject": "mart.loyalty"}, 422, "not known what it does"),
+        ({"sql": f"{VIEW}select rolname from pg_authid", "subject": "mart.loyalty"}, 422, ""),
+        ({"sql": f"{VIEW}select 1 as a", "subject": "mart.nowhere"}, 422, "no query is known"),
+        ({"sql": "drop view mart.loyalty", "subject": "mart.loyalty"}, 422, "nothing that is edited"),
+        (
+            {"sql": f"{VIEW}select 1 as a", "subject": "mart.loyalty", "condition": "1=1) union select (1"},
+            422,
+            "no condition",
+        ),
+    ],
+)
+def test_what_is_not_to_be_run_is_not_run(
+    client: TestClient, given: dict[str, Any], status: int, words: str
+) -> None:
+    answer = sample(client, **given)
+    assert answer.status_code == status, answer.text
+    assert words in answer.json()["detail"]
+
+
+def test_rows_are_shown_only_where_the_source_allows_it(demo: Demo, client: TestClient) -> None:
+    source = next(one for one in client.get("/api/v1/sources").json() if one["name"] == "strait database")
+    fact = client.get(f"/api/v1/sources/{source['id']}").json()
+    config = {**fact["config"], "samples": False}
+    given = {"name": fact["name"], "config": config, "schedule": fact["schedule"]}
+    assert client.put(f"/api/v1/sources/{source['id']}", json=given).status_code < 300
+    try:
+        answer = sample(client, sql=f"{VIEW}select 1 as a", subject="mart.loyalty")
+        assert answer.status_code == 409
+        assert "samples" in answer.json()["detail"]
+    finally:
+        config["samples"] = True
+        assert client.put(f"/api/v1/sources/{source['id']}", json=given).status_code < 300
+
+
+def text_at(client: TestClient, place: str) -> str:
+    return str(client.get("/api/v1/changes/text", params={"place": place, "database": "strait"}).json()["text"])

@@ -227,6 +227,8 @@ export const api = {
     unwrap(client.GET('/api/v1/changes/databases', { signal })),
   simulate: (proposal: Proposal, signal?: AbortSignal) =>
     unwrap(client.POST('/api/v1/changes/simulate', { body: proposal, signal })),
+  sampleChange: (body: Schemas['SampleIn'], signal?: AbortSignal) =>
+    unwrap(client.POST('/api/v1/changes/sample', { body, signal })),
   planChange: (sql: string, database: string | undefined, signal?: AbortSignal) =>
     unwrap(client.POST('/api/v1/changes/plan', { body: { sql, database }, signal })),
   changeTexts: (q: string, database: string | undefined, asked: boolean, signal?: AbortSignal) =>

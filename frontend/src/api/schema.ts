@@ -578,6 +578,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sample Change
+         * @description Rows of an edited query from the real database, before and after. They are read in a read-only transaction
+         *     that gives up in time, where the source allows it.
+         */
+        post: operations["sample_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/texts": {
         parameters: {
             query?: never;
@@ -3627,6 +3648,30 @@ export interface components {
             went: string[];
         };
         /**
+         * RowSample
+         * @description Rows that a query gives as it is and as it would be. keys: the columns by which rows are put side by side.
+         *     more: there are more of them. rows_before, rows_after: of all, none where counting took too long. failed_before,
+         *     failed_after: what the database said.
+         */
+        RowSample: {
+            /** Columns */
+            columns: components["schemas"]["SampledColumn"][];
+            /** Rows */
+            rows: components["schemas"]["SampledRow"][];
+            /** Keys */
+            keys: string[];
+            /** Rows Before */
+            rows_before: number | null;
+            /** Rows After */
+            rows_after: number | null;
+            /** More */
+            more: boolean;
+            /** Failed Before */
+            failed_before: string | null;
+            /** Failed After */
+            failed_after: string | null;
+        };
+        /**
          * RunCounts
          * @description Counts of all runs that were found.
          *
@@ -3809,6 +3854,79 @@ export interface components {
             items: components["schemas"]["RunRow"][];
             /** Next */
             next: string | null;
+        };
+        /**
+         * SampleIn
+         * @description An edited query of which rows are looked at. subject: the relation that it fills, or the place of a report's
+         *     query. condition: a filter over its columns, as SQL.
+         */
+        SampleIn: {
+            /**
+             * Sql
+             * @default
+             */
+            sql: string;
+            /** Database */
+            database?: string | null;
+            /**
+             * Stopped
+             * @default []
+             */
+            stopped: string[];
+            /**
+             * Edits
+             * @default {}
+             */
+            edits: {
+                [key: string]: string;
+            };
+            /**
+             * Late
+             * @default []
+             */
+            late: string[];
+            /**
+             * Delivers
+             * @default []
+             */
+            delivers: string[];
+            /** Subject */
+            subject: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition: string;
+        };
+        /**
+         * SampledColumn
+         * @description A column of a sample, with how many nulls and how many different values it has in all rows; none where it is
+         *     not there, or counting took too long.
+         */
+        SampledColumn: {
+            /** Name */
+            name: string;
+            /** Nulls Before */
+            nulls_before: number | null;
+            /** Nulls After */
+            nulls_after: number | null;
+            /** Distinct Before */
+            distinct_before: number | null;
+            /** Distinct After */
+            distinct_after: number | null;
+        };
+        /**
+         * SampledRow
+         * @description A row before and after, its values as texts in the order of the columns. mark: ≁ where some differ, + or −
+         *     where only one side has it.
+         */
+        SampledRow: {
+            /** Mark */
+            mark: string;
+            /** Before */
+            before: (string | null)[] | null;
+            /** After */
+            after: (string | null)[] | null;
         };
         /**
          * SideFact
@@ -5400,6 +5518,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanRoute"][];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    sample_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SampleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowSample"];
                 };
             };
             400: components["responses"]["NotTaken"];

@@ -44,6 +44,7 @@ def demo_sources(cluster: Cluster, databases: tuple[str, ...], desk: str) -> lis
                 "password": cluster.password,
                 "known_as": KNOWN_AS,
                 "aliases": {f"127.0.0.1:{cluster.port}": KNOWN_AS},
+                "samples": True,
             },
             "15 3 * * *",
         )

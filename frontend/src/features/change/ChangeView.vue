@@ -232,7 +232,7 @@ const ledger = ref<HTMLElement | null>(null)
       </template>
       <p v-else-if="!outcome" class="mute">Reading again what it touches…</p>
       <template v-else>
-        <ConsequenceLedger :outcome="outcome">
+        <ConsequenceLedger :outcome="outcome" :proposal="proposal">
           <PlanOfChange
             v-if="outcome.change.trim()"
             :sql="outcome.change"

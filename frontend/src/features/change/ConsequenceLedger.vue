@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
+import type { Proposal } from '@/api/client'
 import { count } from '@/shared/format/humane'
 import ConcernedList from './ConcernedList.vue'
 import ConsequenceRow from './ConsequenceRow.vue'
@@ -8,7 +9,7 @@ import SubjectName from './SubjectName.vue'
 import { KINDS, grouped, holds, type Grouping, type Outcome } from './consequences'
 
 /** What becomes of everything: the worst first, in groups, narrowed down by kind and by words. */
-const props = defineProps<{ outcome: Outcome }>()
+const props = defineProps<{ outcome: Outcome; proposal?: Proposal }>()
 const by = ref<Grouping>('kind')
 const typed = ref('')
 const only = ref<string | null>(null)
@@ -47,7 +48,7 @@ watch(
   <p v-if="outcome.refused" class="refused state bad" role="alert">
     The database would refuse it: {{ outcome.refused }}
   </p>
-  <EditedQuery v-for="one in outcome.edits" :key="one.subject" :edit="one" />
+  <EditedQuery v-for="one in outcome.edits" :key="one.subject" :edit="one" :proposal="proposal" />
   <div v-if="!outcome.refused" class="figures">
     <button
       v-for="(kind, name) in KINDS"

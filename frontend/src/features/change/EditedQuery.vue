@@ -1,9 +1,12 @@
 <script setup lang="ts">
 import SubjectName from './SubjectName.vue'
+import type { Proposal } from '@/api/client'
+import RowSample from './RowSample.vue'
 import type { Edit } from './consequences'
 
-/** What differs between the query that a view has and the one that it would get. */
-defineProps<{ edit: Edit }>()
+/** What differs between the query that a view has and the one that it would get; with rows, where it is known how
+ * it would be proposed. */
+defineProps<{ edit: Edit; proposal?: Proposal }>()
 </script>
 
 <template>
@@ -35,6 +38,7 @@ defineProps<{ edit: Edit }>()
         </dd>
       </template>
     </dl>
+    <RowSample v-if="proposal" :proposal="proposal" :subject="edit.subject" />
   </div>
 </template>
 

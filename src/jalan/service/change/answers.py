@@ -279,6 +279,41 @@ class TakenPage(BaseModel):
     next: str | None
 
 
+class SampledColumn(BaseModel):
+    """A column of a sample, with how many nulls and how many different values it has in all rows; none where it is
+    not there, or counting took too long."""
+
+    name: str
+    nulls_before: int | None
+    nulls_after: int | None
+    distinct_before: int | None
+    distinct_after: int | None
+
+
+class SampledRow(BaseModel):
+    """A row before and after, its values as texts in the order of the columns. mark: ≁ where some differ, + or −
+    where only one side has it."""
+
+    mark: str
+    before: list[str | None] | None
+    after: list[str | None] | None
+
+
+class RowSample(BaseModel):
+    """Rows that a query gives as it is and as it would be. keys: the columns by which rows are put side by side.
+    more: there are more of them. rows_before, rows_after: of all, none where counting took too long. failed_before,
+    failed_after: what the database said."""
+
+    columns: list[SampledColumn]
+    rows: list[SampledRow]
+    keys: list[str]
+    rows_before: int | None
+    rows_after: int | None
+    more: bool
+    failed_before: str | None
+    failed_after: str | None
+
+
 class ReadProblem(BaseModel):
     """What is wrong with a text, at which of its characters."""
 

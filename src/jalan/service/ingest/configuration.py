@@ -61,6 +61,9 @@ class PostgresqlConfig(SourceConfig):
     include: list[Pattern] = Field([], description="Regular expressions of schemas to read (default: all).")
     exclude: list[Pattern] = Field([], description="Regular expressions of schemas to leave out.")
     timeout: int = Field(60, ge=1, le=3600, description="Seconds that one question to the catalogue may take.")
+    samples: bool = Field(
+        False, description="Let people look at some rows of the queries that they edit. They may be personal data."
+    )
 
 
 class RepositoryConfig(SourceConfig):

@@ -15,10 +15,12 @@ from jalan.service.change.answers import (
     KeptState,
     PlanRoute,
     ReadText,
+    RowSample,
 )
 from jalan.service.change.planned import plan
 from jalan.service.change.proposed import ProposedChange
 from jalan.service.change.reading import read_text, tables_named
+from jalan.service.change.sample import sample_change as sampled
 from jalan.service.change.simulate import MOST_EDITED, MOST_TEXT, shown, simulate, targets, text_at, texts_named
 from jalan.web.api.made import Made
 from jalan.web.deps import Id, Now
@@ -116,6 +118,21 @@ def plan_change(context: Now, given: PlanIn) -> list[PlanRoute]:
     """How a change is carried out: which SQL in which order, what is changed before or with it, and what takes each
     step back. Nothing is written."""
     return plan(context, given.sql, given.database)
+
+
+class SampleIn(ChangeIn):
+    """An edited query of which rows are looked at. subject: the relation that it fills, or the place of a report's
+    query. condition: a filter over its columns, as SQL."""
+
+    subject: Annotated[str, Field(max_length=1_000)]
+    condition: Annotated[str, Field(max_length=2_000)] = ""
+
+
+@router.post("/changes/sample")
+def sample_change(context: Now, given: SampleIn) -> RowSample:
+    """Rows of an edited query from the real database, before and after. They are read in a read-only transaction
+    that gives up in time, where the source allows it."""
+    return sampled(context, given.proposed(), given.subject, given.condition)
 
 
 @router.get("/changes/texts")
