@@ -18,10 +18,23 @@ const { data, error, loading } = useAsked(
     ),
 )
 const rows = computed(() => data.value?.rows ?? [])
+/** The columns, those in which something differs first: there may be many. */
+const columns = computed(() => {
+  const differs = (at: number) =>
+    rows.value.some((row) => row.before && row.after && row.before[at] !== row.after[at])
+  return (data.value?.columns ?? [])
+    .map((one, at) => ({ ...one, at, differs: differs(at) }))
+    .sort((one, other) => Number(other.differs) - Number(one.differs))
+})
 const SAID: Record<string, string> = {
   '≁': 'some values differ',
   '+': 'only after',
   '−': 'only before',
+}
+/** A value as it is shown: without the zeros that say nothing at the end of a number. */
+function shown(value: string | null | undefined): string {
+  if (value == null) return 'null'
+  return /^-?\d+\.\d+$/.test(value) ? value.replace(/\.?0+$/, '') : value
 }
 const figure = (one: number | null) => (one === null ? '—' : count(one))
 function said(before: number | null, after: number | null): string {
@@ -66,7 +79,7 @@ function said(before: number | null, after: number | null): string {
           <thead>
             <tr>
               <th></th>
-              <th v-for="one in data.columns" :key="one.name" scope="col">
+              <th v-for="one in columns" :key="one.name" scope="col">
                 {{ one.name }}
                 <small class="mute"
                   >{{ said(one.distinct_before, one.distinct_after) }} different,
@@ -83,14 +96,20 @@ function said(before: number | null, after: number | null): string {
             >
               <td :title="SAID[row.mark]">{{ row.mark }}</td>
               <td
-                v-for="(one, at) in data.columns"
+                v-for="one in columns"
                 :key="one.name"
-                :class="{ differs: row.before && row.after && row.before[at] !== row.after[at] }"
+                :title="(row.after ?? row.before)?.[one.at] ?? 'null'"
+                :class="{
+                  differs: row.before && row.after && row.before[one.at] !== row.after[one.at],
+                }"
               >
-                <template v-if="row.before && row.after && row.before[at] !== row.after[at]">
-                  <del>{{ row.before[at] ?? 'null' }}</del> <ins>{{ row.after[at] ?? 'null' }}</ins>
+                <template
+                  v-if="row.before && row.after && row.before[one.at] !== row.after[one.at]"
+                >
+                  <del>{{ shown(row.before[one.at]) }}</del>
+                  <ins>{{ shown(row.after[one.at]) }}</ins>
                 </template>
-                <template v-else>{{ (row.after ?? row.before)?.[at] ?? 'null' }}</template>
+                <template v-else>{{ shown((row.after ?? row.before)?.[one.at]) }}</template>
               </td>
             </tr>
           </tbody>
@@ -143,6 +162,7 @@ td {
   text-align: left;
   padding: 2px 10px;
   white-space: nowrap;
+  vertical-align: top;
   max-width: 280px;
   overflow: hidden;
   text-overflow: ellipsis;
@@ -173,6 +193,10 @@ th:first-child {
 }
 del {
   color: var(--mute);
+}
+del,
+ins {
+  display: block;
 }
 ins {
   text-decoration: none;
