@@ -1,7 +1,9 @@
 """Baselines: kept under a name, held against one another and against how it is now, and taken over into."""
 
+import subprocess
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -31,8 +33,8 @@ def keep(client: TestClient, name: str, **given: Any) -> int:
     return int(answer.json()["id"])
 
 
-def compare(client: TestClient, left: int, right: int) -> dict[str, Any]:
-    answer = client.get(f"/api/v1/baselines/compare?left={left}&right={right}")
+def compare(client: TestClient, left: int | str, right: int | str) -> dict[str, Any]:
+    answer = client.get("/api/v1/baselines/compare", params={"left": left, "right": right})
     assert answer.status_code == 200, answer.text
     found: dict[str, Any] = answer.json()
     return found
@@ -90,7 +92,7 @@ def test_a_reviewed_change_is_taken_over_and_that_stays(client: TestClient) -> N
     (row,) = client.get(f"/api/v1/baselines/{staging}/taken").json()["items"]
     assert (row["place"], row["source"], row["gone"]) == (FILE, "the change “another way”", False)
     # What is taken over from how it is now stands beside it, the latest first.
-    assert take(client, staging, other=0, places=[FILE]).json()["taken"] == 1
+    assert take(client, staging, other="0", places=[FILE]).json()["taken"] == 1
     assert compare(client, 0, staging)["total"] == 0
     sources = [one["source"] for one in client.get(f"/api/v1/baselines/{staging}/taken").json()["items"]]
     assert sources == ["as it is now", "the change “another way”"]
@@ -108,7 +110,7 @@ def test_from_one_baseline_to_another(client: TestClient) -> None:
         (NEW, "added"),
     }
     assert REPORT in {one["subject"] for one in found["outcome"]["consequences"]}
-    assert take(client, production, other=staging, places=[REPORT]).json()["taken"] == 1
+    assert take(client, production, other=str(staging), places=[REPORT]).json()["taken"] == 1
     left = compare(client, production, staging)["differences"]
     assert [one["place"] for one in left] == [NEW]
     # Back again: there it is taken out.
@@ -153,11 +155,58 @@ def test_what_cannot_be_taken_over_is_said(client: TestClient) -> None:
     assert proposed.status_code == 409
     assert "reviewed" in proposed.json()["detail"]
     assert take(client, staging, change=2_000_000_000).status_code == 404
-    assert take(client, staging, other=0, places=["nowhere.sql"]).status_code == 404
-    assert take(client, 2_000_000_000, other=0).status_code == 404
+    assert take(client, staging, other="0", places=["nowhere.sql"]).status_code == 404
+    assert take(client, 2_000_000_000, other="0").status_code == 404
     assert client.post("/api/v1/baselines", json={"name": "staging"}).status_code == 409
     assert client.post("/api/v1/baselines", json={"name": "  "}).status_code == 422
     assert client.post("/api/v1/baselines", json={"name": "x", "database": "atlantis"}).status_code == 404
     assert client.post("/api/v1/baselines", json={"name": "x", "at": "2999-01-01T00:00:00Z"}).status_code == 422
-    assert client.get("/api/v1/baselines/compare").status_code == 422
+    assert client.get("/api/v1/baselines/compare").json()["total"] == 0
+    assert client.get("/api/v1/baselines/compare?left=sideways").status_code == 422
+    assert client.get("/api/v1/baselines/compare?left=999999@main").status_code == 404
     assert client.get("/api/v1/baselines/compare?left=77777").status_code == 404
+
+
+def test_two_revisions_of_a_repository_are_compared(demo: Demo, client: TestClient, tmp_path: Path) -> None:
+    """A branch with an edited and a new file, against what is read and against another branch."""
+    repository = next(one for one in client.get("/api/v1/repositories").json() if one["name"] == "ferry")
+    assert repository["revision"] in repository["branches"]
+    place = Path(client.get(f"/api/v1/sources/{repository['id']}").json()["config"]["location"])
+    work = tmp_path / "work"
+    git(None, "clone", "--quiet", str(place), str(work))
+
+    def branch(name: str, changes: dict[str, str]) -> str:
+        git(work, "checkout", "--quiet", "-B", name, f"origin/{repository['revision']}")
+        for path, text in changes.items():
+            (work / path).parent.mkdir(parents=True, exist_ok=True)
+            (work / path).write_text(text)
+        git(work, "add", "-A")
+        git(work, "-c", "user.name=x", "-c", "user.email=x@x", "commit", "--quiet", "-m", name)
+        git(work, "push", "--quiet", "--force", "origin", f"HEAD:refs/heads/{name}")
+        return f"{repository['id']}@{name}"
+
+    before = (work / FILE).read_text()
+    try:
+        one = branch("baseline-one", {FILE: edited(before), NEW: "create table mart.new as select 1 as a"})
+        other = branch("baseline-other", {FILE: f"{before}\n-- a word\n"})
+        here = compare(client, 0, one)
+        assert {(each["place"], each["what"]) for each in here["differences"]} == {(FILE, "edited"), (NEW, "added")}
+        both = compare(client, one, other)
+        assert both["left"] == "ferry at baseline-one"
+        differing = {(each["place"], each["what"]) for each in both["differences"]}
+        assert differing == {(FILE, "edited"), (NEW, "taken out")}
+        # What only a word of comment differs in changes nothing.
+        assert compare(client, 0, other)["outcome"]["consequences"] == []
+        staging = keep(client, "staging")
+        assert take(client, staging, other=one).json()["taken"] == 2
+        assert compare(client, staging, one)["total"] == 0
+        gone = client.get("/api/v1/baselines/compare", params={"left": "0", "right": f"{repository['id']}@nowhere"})
+        assert gone.status_code == 422
+        assert "there is no revision" in gone.json()["detail"]
+    finally:
+        git(place, "branch", "-D", "baseline-one", "baseline-other")
+
+
+def git(place: Path | None, *arguments: str) -> None:
+    there = [] if place is None else ["-C", str(place)]
+    subprocess.run(["git", *there, *arguments], check=True, capture_output=True)

@@ -226,6 +226,16 @@ class BaselineFact(BaseModel):
     last_taken: datetime | None
 
 
+class RepositoryFact(BaseModel):
+    """A git repository that is a source. revision: the one that is read. problem: why no branches are known."""
+
+    id: int
+    name: str
+    revision: str
+    branches: list[str]
+    problem: str | None
+
+
 class BaselineDifference(BaseModel):
     """A text that two states have otherwise. what: edited, added or taken out. asked: it is only asked."""
 

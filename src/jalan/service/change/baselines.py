@@ -17,6 +17,7 @@ from jalan.service.change.answers import (
     TakenTexts,
 )
 from jalan.service.change.proposed import ProposedChange
+from jalan.service.change.revisions import side_of_revision
 from jalan.service.change.sides import DifferingText, Side, differing, side_of
 from jalan.service.change.simulate import shown, simulate
 from jalan.service.change.world import DatabaseWorld, chosen_database, world_of, world_of_side
@@ -101,13 +102,15 @@ def let_baseline_go(context: Context, baseline: int, confirmed: bool) -> None:
         session.delete(row)
 
 
-def compare(context: Context, left: int | None, right: int | None) -> BaselineComparison:
+def compare(context: Context, left: str, right: str) -> BaselineComparison:
     """Return what two states have otherwise, and what would become of everything if the first became the second.
-    None, or 0, stands for how it is now. Raises Invalid, NotFound.
+
+    A state is the id of a baseline, 0 for how it is now, or ``source@revision``. Raises Invalid, NotFound,
+    SourceError.
 
     Cost: what differs, and the world of the first.
     """
-    one, other = _both(context.session, left, right)
+    one, other = _both(context, left, right)
     texts, total = differing(context.session, one, other, _MOST_SIMULATED)
     outcome = None
     if total <= _MOST_SIMULATED:
@@ -126,9 +129,9 @@ def compare(context: Context, left: int | None, right: int | None) -> BaselineCo
     )
 
 
-def texts_of(context: Context, left: int | None, right: int | None, place: str) -> ComparedTexts:
-    """Return a text that two states have otherwise, as each has it. Raises Invalid, NotFound."""
-    one, other = _both(context.session, left, right)
+def texts_of(context: Context, left: str, right: str, place: str) -> ComparedTexts:
+    """Return a text that two states have otherwise, as each has it. Raises Invalid, NotFound, SourceError."""
+    one, other = _both(context, left, right)
     texts, _ = differing(context.session, one, other, _MOST_SIMULATED)
     text = next((text for text in texts if text.place == place), None)
     if text is None:
@@ -141,12 +144,12 @@ def take(
     context: Context,
     baseline: int,
     change: int | None,
-    other: int | None,
+    other: str,
     places: Collection[str] | None,
     confirmed: bool,
 ) -> TakenTexts:
     """Take texts over into a baseline: those of a kept change that is reviewed, or those that another state has
-    otherwise. other: that state, none or 0 for how it is now. places: which of them; all where none are given.
+    otherwise. other: that state, as ``compare`` takes it. places: which of them; all where none are given.
     confirmed: that it is meant, where the baseline is protected. Raises Invalid, NotFound, Conflict."""
     with context.changing() as session:
         row = session.get(Baseline, baseline, with_for_update=True)
@@ -156,7 +159,7 @@ def take(
         if change is not None:
             texts, source, by_hand = _of_change(context, session, row, change)
         else:
-            mine, theirs = _both(session, baseline, other)
+            mine, theirs = _both(context, str(baseline), other)
             found, total = differing(session, mine, theirs, _MOST_SIMULATED)
             if places is None and total > len(found):
                 raise Invalid(f"places: {total} texts differ; at most {_MOST_SIMULATED} are taken over at once")
@@ -222,16 +225,26 @@ def _of_change(
     return texts, f"the change “{kept.name}”", kept.sql.strip()
 
 
-def _both(session: Session, left: int | None, right: int | None) -> tuple[Side, Side]:
-    sides = [side_of(session, left), side_of(session, right)]
-    known = next((side for side in sides if side is not None), None)
-    if known is None:
-        raise Invalid("one of both must be a baseline")
-    now = Side(system=known.system, database=known.database)
-    one, other = (side or now for side in sides)
+def _both(context: Context, left: str, right: str) -> tuple[Side, Side]:
+    database = next((side.database for side in (_kept(context, left), _kept(context, right)) if side), None)
+    one, other = _side(context, left, database), _side(context, right, database)
     if (one.system, one.database) != (other.system, other.database):
         raise Invalid(f"{one.name} is of {one.database}, {other.name} of {other.database}")
     return one, other
+
+
+def _kept(context: Context, written: str) -> Side | None:
+    return side_of(context.session, int(written)) if written.isdecimal() else None
+
+
+def _side(context: Context, written: str, database: str | None) -> Side:
+    source, at, revision = written.partition("@")
+    if at and source.isdecimal() and revision.strip():
+        return side_of_revision(context, int(source), revision.strip(), database)
+    if not written.isdecimal():
+        raise Invalid(f"“{written[:100]}” is no state: the id of a baseline, 0 for now, or source@revision")
+    system, name = chosen_database(context, database)
+    return _kept(context, written) or Side(system=system.id, database=name)
 
 
 def _world(context: Context, side: Side) -> DatabaseWorld:

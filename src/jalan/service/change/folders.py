@@ -13,8 +13,8 @@ from jalan.sources.folder import Folder
 class FolderEdits:
     """What a folder has otherwise.
 
-    edits: places with their new texts, also of new ones. stopped: places of texts that are not in it. left_out:
-    templates, and files that cannot be read: nobody knows what they do.
+    edits: places with their new texts, also of new files, and of elements of reports. stopped: places of texts that
+    are not in it. left_out: templates, and files that cannot be read: nobody knows what they do.
     """
 
     edits: dict[str, str] = field(default_factory=dict)
@@ -41,6 +41,12 @@ def folder_edits(context: Context, database: str | None, folder: Folder) -> Fold
             found.left_out.append(path)
         elif row is None or row.text != one.text:
             found.edits[path] = one.text
+    for report in folder.reports:
+        for element in report.elements:
+            place = f"{report.path}: {element.name}"
+            row = here.texts.get(place)
+            if row is not None and row.text != element.sql:
+                found.edits[place] = element.sql
     for place in here.run_places():
         if place not in files and place not in folder.unread and _source(here, place) in sources:
             found.stopped.append(place)

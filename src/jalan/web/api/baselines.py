@@ -7,12 +7,23 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
 from jalan.service.change import baselines as kept
-from jalan.service.change.answers import BaselineComparison, BaselineFact, ComparedTexts, TakenPage, TakenTexts
+from jalan.service.change.answers import (
+    BaselineComparison,
+    BaselineFact,
+    ComparedTexts,
+    RepositoryFact,
+    TakenPage,
+    TakenTexts,
+)
+from jalan.service.change.revisions import repositories
 from jalan.web.api.made import Made
 from jalan.web.deps import LARGEST_ID, Id, Now, zoned
 
 router = APIRouter(prefix="/api/v1")
-Side = Annotated[int, Query(ge=0, le=LARGEST_ID, description="A baseline; 0 for how it is now.")]
+_STATE = r"^(\d{1,9}|\d{1,9}@.{1,200})$"
+Side = Annotated[
+    str, Query(pattern=_STATE, description="A baseline by its id, 0 for how it is now, or source@revision.")
+]
 
 
 class BaselineIn(BaseModel):
@@ -33,11 +44,12 @@ class BaselineEdit(BaseModel):
 
 
 class TakeIn(BaseModel):
-    """What is taken over into a baseline: the texts of a kept change, or those that another state has otherwise (0
-    for how it is now). places: which of them, all by default. confirmed: it is meant, though it is protected."""
+    """What is taken over into a baseline: the texts of a kept change, or those that another state has otherwise (a
+    baseline by its id, 0 for how it is now, or source@revision). places: which of them, all by default. confirmed:
+    it is meant, though it is protected."""
 
     change: Annotated[int | None, Field(ge=1, le=LARGEST_ID)] = None
-    other: Annotated[int, Field(ge=0, le=LARGEST_ID)] = 0
+    other: Annotated[str, Field(pattern=_STATE)] = "0"
     places: Annotated[list[Annotated[str, Field(max_length=1_000)]] | None, Field(max_length=500)] = None
     confirmed: bool = False
 
@@ -55,17 +67,23 @@ def keep_baseline(context: Now, given: BaselineIn) -> Made:
 
 
 @router.get("/baselines/compare")
-def compare_baselines(context: Now, left: Side = 0, right: Side = 0) -> BaselineComparison:
+def compare_baselines(context: Now, left: Side = "0", right: Side = "0") -> BaselineComparison:
     """What two states have otherwise, and what would become of everything if the first became the second."""
     return kept.compare(context, left, right)
 
 
 @router.get("/baselines/text")
 def get_compared_text(
-    context: Now, place: Annotated[str, Query(max_length=1_000)], left: Side = 0, right: Side = 0
+    context: Now, place: Annotated[str, Query(max_length=1_000)], left: Side = "0", right: Side = "0"
 ) -> ComparedTexts:
     """A text that two states have otherwise, as each has it."""
     return kept.texts_of(context, left, right, place)
+
+
+@router.get("/repositories")
+def get_repositories(context: Now) -> list[RepositoryFact]:
+    """The git repositories among the sources, with their branches: what can be compared."""
+    return repositories(context)
 
 
 @router.patch("/baselines/{baseline}", status_code=204)
