@@ -251,6 +251,7 @@ export const api = {
     unwrap(client.PATCH('/api/v1/changes/kept/{change}', { params: { path: { change } }, body })),
   letChangeGo: (change: number) =>
     unwrap(client.DELETE('/api/v1/changes/kept/{change}', { params: { path: { change } } })),
+  repositories: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/repositories', { signal })),
   baselines: (signal?: AbortSignal) => unwrap(client.GET('/api/v1/baselines', { signal })),
   keepBaseline: (body: Schemas['BaselineIn']) => unwrap(client.POST('/api/v1/baselines', { body })),
   editBaseline: (baseline: number, body: Schemas['BaselineEdit']) =>
@@ -261,9 +262,9 @@ export const api = {
         params: { path: { baseline }, query: { confirmed } },
       }),
     ),
-  compareBaselines: (left: number, right: number, signal?: AbortSignal) =>
+  compareBaselines: (left: string, right: string, signal?: AbortSignal) =>
     unwrap(client.GET('/api/v1/baselines/compare', { params: { query: { left, right } }, signal })),
-  comparedText: (left: number, right: number, place: string, signal?: AbortSignal) =>
+  comparedText: (left: string, right: string, place: string, signal?: AbortSignal) =>
     unwrap(
       client.GET('/api/v1/baselines/text', { params: { query: { left, right, place } }, signal }),
     ),

@@ -744,6 +744,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/repositories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Repositories
+         * @description The git repositories among the sources, with their branches: what can be compared.
+         */
+        get: operations["repositories"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/baselines/{baseline}": {
         parameters: {
             query?: never;
@@ -3589,6 +3609,22 @@ export interface components {
             message: string | null;
         };
         /**
+         * RepositoryFact
+         * @description A git repository that is a source. revision: the one that is read. problem: why no branches are known.
+         */
+        RepositoryFact: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: string;
+            /** Branches */
+            branches: string[];
+            /** Problem */
+            problem: string | null;
+        };
+        /**
          * RoadFact
          * @description The road of one run. cut: whether there are more runs than are shown.
          */
@@ -4186,8 +4222,9 @@ export interface components {
         };
         /**
          * TakeIn
-         * @description What is taken over into a baseline: the texts of a kept change, or those that another state has otherwise (0
-         *     for how it is now). places: which of them, all by default. confirmed: it is meant, though it is protected.
+         * @description What is taken over into a baseline: the texts of a kept change, or those that another state has otherwise (a
+         *     baseline by its id, 0 for how it is now, or source@revision). places: which of them, all by default. confirmed:
+         *     it is meant, though it is protected.
          */
         TakeIn: {
             /** Change */
@@ -4196,7 +4233,7 @@ export interface components {
              * Other
              * @default 0
              */
-            other: number;
+            other: string;
             /** Places */
             places?: string[] | null;
             /**
@@ -5755,10 +5792,10 @@ export interface operations {
     compare_baselines: {
         parameters: {
             query?: {
-                /** @description A baseline; 0 for how it is now. */
-                left?: number;
-                /** @description A baseline; 0 for how it is now. */
-                right?: number;
+                /** @description A baseline by its id, 0 for how it is now, or source@revision. */
+                left?: string;
+                /** @description A baseline by its id, 0 for how it is now, or source@revision. */
+                right?: string;
             };
             header?: never;
             path?: never;
@@ -5789,10 +5826,10 @@ export interface operations {
         parameters: {
             query: {
                 place: string;
-                /** @description A baseline; 0 for how it is now. */
-                left?: number;
-                /** @description A baseline; 0 for how it is now. */
-                right?: number;
+                /** @description A baseline by its id, 0 for how it is now, or source@revision. */
+                left?: string;
+                /** @description A baseline by its id, 0 for how it is now, or source@revision. */
+                right?: string;
             };
             header?: never;
             path?: never;
@@ -5807,6 +5844,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparedTexts"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    repositories: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepositoryFact"][];
                 };
             };
             400: components["responses"]["NotTaken"];

@@ -13,16 +13,41 @@ import ConsequenceLedger from './ConsequenceLedger.vue'
 const route = useRoute()
 const router = useRouter()
 const here = () => route.name === 'baselines'
-const number = (one: unknown) => (Number.isInteger(Number(one)) ? Math.max(0, Number(one)) : 0)
-const left = computed(() => number(route.query.from))
-const right = computed(() => number(route.query.to))
+/** A state: a baseline by its id, 0 for how it is now, or source@revision. */
+const state = (one: unknown) => (typeof one === 'string' && /^\d+(@.+)?$/.test(one) ? one : '0')
+const left = computed(() => state(route.query.from))
+const right = computed(() => state(route.query.to))
 const open = computed(() => (route.query.text ? String(route.query.text) : null))
 function go(query: Record<string, string | undefined>) {
   if (here()) void router.replace({ query: { ...route.query, ...query } })
 }
 const { data: list, error, reload } = useAsked(() => (here() ? ['baselines'] : null), api.baselines)
-const named = (id: number) =>
-  id ? (list.value?.find((one) => one.id === id)?.name ?? `baseline ${id}`) : 'as it is now'
+const { data: repositories } = useAsked(() => (here() ? ['repositories'] : null), api.repositories)
+/** All that can be chosen, and what is chosen though it is in no list: a tag or a commit. */
+const states = computed(() => {
+  const found = [
+    { value: '0', label: 'as it is now' },
+    ...(list.value ?? []).map((one) => ({ value: String(one.id), label: one.name })),
+    ...(repositories.value ?? []).flatMap((one) =>
+      one.branches.map((branch) => ({
+        value: `${one.id}@${branch}`,
+        label: `${one.name} at ${branch}`,
+      })),
+    ),
+  ]
+  const known = new Set(found.map((one) => one.value))
+  const more = [left.value, right.value].filter((one) => !known.has(one))
+  return [...found, ...more.map((value) => ({ value, label: value.replace(/^\d+@/, '') }))]
+})
+const revision = ref('')
+const of = ref(0)
+const repository = computed(
+  () => repositories.value?.find((one) => one.id === of.value) ?? repositories.value?.[0] ?? null,
+)
+function chooseRevision(side: 'from' | 'to') {
+  if (repository.value && revision.value.trim())
+    go({ [side]: `${repository.value.id}@${revision.value.trim()}`, text: undefined })
+}
 const {
   data: comparison,
   error: notCompared,
@@ -60,7 +85,7 @@ const keep = () =>
     const { id } = await api.keepBaseline({ name: name.value, protected: isProtected.value })
     name.value = ''
     isProtected.value = false
-    if (!left.value) go({ from: String(id), to: '0' })
+    if (left.value === '0') go({ from: String(id), to: '0' })
   })
 
 /** What is taken over goes into the first one, so that it has what the second has. */
@@ -71,7 +96,7 @@ function choose(place: string) {
   if (!others.delete(place)) others.add(place)
   chosen.value = others
 }
-const into = computed(() => list.value?.find((one) => one.id === left.value) ?? null)
+const into = computed(() => list.value?.find((one) => String(one.id) === left.value) ?? null)
 const asking = ref(false)
 watch([left, right], () => {
   asking.value = false
@@ -93,19 +118,19 @@ async function takeOver(confirmed: boolean) {
   })
 }
 const { data: firstTaken } = useAsked(
-  () => (here() && left.value ? ['taken over', left.value] : null),
-  (signal) => api.takenOver(left.value, undefined, signal),
+  () => (here() && into.value ? ['taken over', into.value.id] : null),
+  (signal) => api.takenOver(into.value?.id ?? 0, undefined, signal),
 )
 const {
   items: taken,
   more,
   next,
-} = usePages(firstTaken, (cursor) => api.takenOver(left.value, cursor))
+} = usePages(firstTaken, (cursor) => api.takenOver(into.value?.id ?? 0, cursor))
 const MARKS: Record<string, string> = { edited: '≁', added: '+', 'taken out': '−' }
 const letGo = ref<Schemas['BaselineFact'] | null>(null)
 async function letItGo(id: number) {
   // What shows it goes first, so that nothing asks for it any more.
-  if (left.value === id || right.value === id)
+  if (left.value === String(id) || right.value === String(id))
     await router.replace({
       query: { ...route.query, from: undefined, to: undefined, text: undefined },
     })
@@ -137,7 +162,7 @@ async function letItGo(id: number) {
         v-for="one in list"
         :key="one.id"
         class="one"
-        :class="{ on: one.id === left || one.id === right }"
+        :class="{ on: String(one.id) === left || String(one.id) === right }"
       >
         <b>{{ one.name }}</b>
         <span v-if="one.protected" class="state warn">▣ protected</span>
@@ -179,8 +204,40 @@ async function letItGo(id: number) {
         <label><input v-model="isProtected" type="checkbox" /> protected</label>
         <button class="link" :disabled="!name.trim()">keep it</button>
       </form>
-      <template v-if="left && taken.length">
-        <h2>Taken over into {{ named(left) }}</h2>
+      <template v-if="repository">
+        <h2>A revision of a repository</h2>
+        <p v-if="repository.problem" class="state bad">{{ repository.problem }}</p>
+        <form class="keep" @submit.prevent="chooseRevision('to')">
+          <select
+            v-if="(repositories?.length ?? 0) > 1"
+            :value="repository.id"
+            aria-label="Repository"
+            @change="of = Number(($event.target as HTMLSelectElement).value)"
+          >
+            <option v-for="one in repositories" :key="one.id" :value="one.id">
+              {{ one.name }}
+            </option>
+          </select>
+          <input
+            v-model="revision"
+            class="mono"
+            maxlength="200"
+            :placeholder="`a branch, tag or commit of ${repository.name}`"
+            aria-label="Revision"
+          />
+          <button
+            type="button"
+            class="link"
+            :disabled="!revision.trim()"
+            @click="chooseRevision('from')"
+          >
+            from
+          </button>
+          <button class="link" :disabled="!revision.trim()">to</button>
+        </form>
+      </template>
+      <template v-if="into && taken.length">
+        <h2>Taken over into {{ into.name }}</h2>
         <p v-for="one in taken" :key="one.id" class="taken">
           <span class="mono">{{ one.place }}</span>
           <small class="mute" :title="exact(one.taken_at)"
@@ -198,30 +255,28 @@ async function letItGo(id: number) {
         <span class="sides">
           from
           <select
-            :value="String(left)"
+            :value="left"
             aria-label="From"
             @change="go({ from: ($event.target as HTMLSelectElement).value, text: undefined })"
           >
-            <option value="0">as it is now</option>
-            <option v-for="one in list" :key="one.id" :value="String(one.id)">
-              {{ one.name }}
+            <option v-for="one in states" :key="one.value" :value="one.value">
+              {{ one.label }}
             </option>
           </select>
           to
           <select
-            :value="String(right)"
+            :value="right"
             aria-label="To"
             @change="go({ to: ($event.target as HTMLSelectElement).value, text: undefined })"
           >
-            <option value="0">as it is now</option>
-            <option v-for="one in list" :key="one.id" :value="String(one.id)">
-              {{ one.name }}
+            <option v-for="one in states" :key="one.value" :value="one.value">
+              {{ one.label }}
             </option>
           </select>
           <button
             class="link"
             :disabled="left === right"
-            @click="go({ from: String(right), to: String(left), text: undefined })"
+            @click="go({ from: right, to: left, text: undefined })"
           >
             the other way round
           </button>

@@ -20,7 +20,7 @@ async function take(confirmed: boolean) {
   asking.value = into.value.protected && !confirmed
   if (asking.value) return
   try {
-    const done = await api.takeOver(into.value.id, { change: props.change, other: 0, confirmed })
+    const done = await api.takeOver(into.value.id, { change: props.change, other: '0', confirmed })
     told.value = `${plural(done.taken, 'text')} taken over into ${into.value.name}.`
     byHand.value = done.by_hand
     refused.value = ''
