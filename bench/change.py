@@ -15,6 +15,7 @@ from jalan.change.catalogue import TABLE, Catalogue
 from jalan.change.ran import Text
 from jalan.change.seen import CatalogueSeen
 from jalan.change.simulation import World
+from jalan.change.types import declared_type
 from jalan.lineage.script import extract
 
 _COLUMNS = [f"c{n}" for n in range(40)]
@@ -34,6 +35,8 @@ def main() -> None:
         ("drop of a column that nobody reads", "alter table ops.sailings drop column c39"),
         ("a column that nobody reads is added", "alter table ops.sailings add column c99 int"),
         ("rename of a column that all read", "alter table ops.sailings rename column c1 to c1_before"),
+        ("a column that all read gets a wider type", "alter table ops.sailings alter column c1 type bigint"),
+        ("… and one that nothing fits any more", "alter table ops.sailings alter column c1 type text"),
         ("drop of the hub", "drop table ops.sailings"),
         ("an edited file at the hub", ""),
     ):
@@ -47,7 +50,7 @@ def main() -> None:
 
 def _catalogue() -> Catalogue:
     found = Catalogue()
-    found.make("ops.sailings", TABLE, _COLUMNS)
+    found.make("ops.sailings", TABLE, _COLUMNS, {column: declared_type("integer") for column in _COLUMNS})
     return found
 
 

@@ -122,8 +122,8 @@ class _Runner:
         self.ran.words.update(read.keys)
         self.ran.has_star |= _has_star(read.keys)
         try:
-            if self._typed:
-                check_statement(node, self._text.text, self._typed_columns)
+            if self._typed and not isinstance(node, tree.CreateTableAs | tree.CreateView):
+                check_statement(node, self._text.text, self._typed_columns)  # these are typed as they are made
             handle(self, node)
         except Refused as refused:
             is_misfit = isinstance(refused, RefusedType)

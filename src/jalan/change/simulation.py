@@ -4,7 +4,7 @@ that, what has other columns, what is gone, and what stays as it is although it 
 from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from jalan.change.catalogue import TEMPORARY, VIEW, Catalogue
+from jalan.change.catalogue import TEMPORARY, VIEW, Catalogue, StoredRelation
 from jalan.change.column_changes import Does, column_change
 from jalan.change.edits import ASKED, Columns, Edit, compare
 from jalan.change.meaning import Forms, QueryDifference
@@ -40,6 +40,7 @@ class World:
             if was is not None and was is not one:
                 catalogue.know_types(one, {column: was.type_of(column) for column in one.columns})
         self._misfits: dict[int, bool] = {}
+        self._retyped: dict[str, tuple[StoredRelation, dict[str, tuple[TypeName, TypeName]]]] = {}
         self._before = {one.name: one for one in catalogue}
         self.identities = Identities(self._before)
         self._readers: dict[str, set[str]] = {}
@@ -152,8 +153,12 @@ class World:
         was, now = self._before.get(name), self.catalogue.find(name)
         if was is None or now is None or was.types is now.types:
             return {}
-        pairs = ((column, was.type_of(column), now.type_of(column)) for column in now.columns)
-        return {column: (one, other) for column, one, other in pairs if one and other and one != other}
+        known = self._retyped.get(name)
+        if known is None or known[0] is not now:
+            pairs = ((column, was.type_of(column), now.type_of(column)) for column in now.columns)
+            found = {column: (one, other) for column, one, other in pairs if one and other and one != other}
+            known = self._retyped[name] = (now, found)
+        return known[1]
 
     def number(self, name: str) -> int | None:
         """Return the number that a relation has without the change, none where it is not there."""
