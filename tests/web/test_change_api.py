@@ -16,6 +16,8 @@ from typer.testing import CliRunner
 
 from jalan.cli.main import app
 from jalan.demo import scenario
+from jalan.service.change.world import world_of as world_in
+from jalan.service.context import Context
 from jalan.web.app import create_app
 from tests.conftest import Demo
 from tests.oracle.warehouse import world_of
@@ -425,3 +427,13 @@ def test_rows_are_shown_only_where_the_source_allows_it(demo: Demo, client: Test
 
 def text_at(client: TestClient, place: str) -> str:
     return str(client.get("/api/v1/changes/text", params={"place": place, "database": "strait"}).json()["text"])
+
+
+def test_who_writes_a_text_does_not_wait_for_a_simulation(demo: Demo, client: TestClient) -> None:
+    with Context(demo.engine, "test", cache=client.app.state.cache) as context:  # type: ignore[attr-defined]
+        here = world_in(context, "strait")
+        with here.lock:
+            answer = client.post("/api/v1/changes/read", json={"text": "select fare from tidy.tickets"})
+            assert answer.json()["statements"][0]["outputs"][0]["values"] == ["tidy.tickets.fare"]
+            tables = client.get("/api/v1/changes/tables", params={"q": "tidy.tick"}).json()
+            assert "tidy.tickets" in tables

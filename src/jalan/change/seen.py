@@ -1,7 +1,29 @@
 """The catalogue as extraction asks for tables."""
 
-from jalan.change.catalogue import Catalogue, StoredRelation
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Protocol
+
+from jalan.change.catalogue import StoredRelation
 from jalan.lineage.tables import KnownTables, Parts, Table, make_table
+
+
+class Finds(Protocol):
+    """What relations are found in by name."""
+
+    def find(self, name: str) -> StoredRelation | None:
+        """Return a relation by its name."""
+
+
+@dataclass(frozen=True, slots=True)
+class Relations:
+    """Relations at one moment, whatever happens to the catalogue that they are of. by_name: all of them."""
+
+    by_name: Mapping[str, StoredRelation]
+
+    def find(self, name: str) -> StoredRelation | None:
+        """Return a relation by its name."""
+        return self.by_name.get(name)
 
 
 class CatalogueSeen(KnownTables):
@@ -10,7 +32,7 @@ class CatalogueSeen(KnownTables):
     prefix: what stands in front of the names that a query knows.
     """
 
-    def __init__(self, catalogue: Catalogue, prefix: str = "") -> None:
+    def __init__(self, catalogue: Finds, prefix: str = "") -> None:
         super().__init__({}, complete=True)
         self._catalogue, self._prefix = catalogue, prefix
         self._tables: dict[str, tuple[StoredRelation, Table]] = {}

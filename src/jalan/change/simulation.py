@@ -12,6 +12,7 @@ from jalan.change.otherwise import Otherwise, either
 from jalan.change.outcome import Becoming, Kind, Outcome
 from jalan.change.ran import Failure, Ran, ReadStatement, Text, read_statements
 from jalan.change.running import run
+from jalan.change.seen import Relations
 from jalan.change.steps import Identities, Steps, TextStep
 from jalan.change.types import TypeName
 from jalan.sql import tree
@@ -22,7 +23,8 @@ _RANKS = {kind: n for n, kind in enumerate(Kind)}
 class World:
     """A catalogue with the texts that are run over it, in the order in which they are run, again and again.
 
-    Each text runs in one transaction; after one that fails the next ones go on.
+    Each text runs in one transaction; after one that fails the next ones go on. relations: what there is without
+    any change, also while one is simulated.
     """
 
     def __init__(self, catalogue: Catalogue, texts: Sequence[Text]) -> None:
@@ -43,6 +45,7 @@ class World:
         self._retyped: dict[str, tuple[StoredRelation, dict[str, tuple[TypeName, TypeName]]]] = {}
         self._before = {one.name: one for one in catalogue}
         self.identities = Identities(self._before)
+        self.relations = Relations(self._before)
         self._readers: dict[str, set[str]] = {}
         self._next: dict[str, set[str]] = {}
         self._look_downstream()

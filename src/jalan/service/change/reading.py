@@ -23,15 +23,15 @@ def read_text(context: Context, database: str | None, text: str, dialect: str, p
         raise Invalid(f"dialect: {error}") from error
     here = world_of(context, database)
     known = next((one for one in here.world.texts if one.place == place), None) if place else None
-    with here.lock:
-        found = extract(
-            text,
-            dialect=dialect,
-            tables=CatalogueSeen(here.world.catalogue),
-            search_path=known.search_path if known else ("public",),
-        )
-        reads = sorted({name for one in found.statements for name in one.reads})[:_MOST]
-        columns = {name: _columns(here, name) for name in reads}
+    # Who writes does not wait for changes that are simulated meanwhile.
+    found = extract(
+        text,
+        dialect=dialect,
+        tables=CatalogueSeen(here.world.relations),
+        search_path=known.search_path if known else ("public",),
+    )
+    reads = sorted({name for one in found.statements for name in one.reads})[:_MOST]
+    columns = {name: _columns(here, name) for name in reads}
     return ReadText(
         problems=[_problem(one) for one in found.diagnostics[:_MOST]],
         statements=[_statement(one) for one in found.statements[:_MOST]],
@@ -43,13 +43,12 @@ def tables_named(context: Context, database: str | None, words: str, limit: int)
     """Return relations whose names have these words in them, with their first columns. Raises NotFound."""
     wanted = words.lower().split()
     here = world_of(context, database)
-    with here.lock:
-        names = sorted(one.name for one in here.world.catalogue if all(word in one.name.lower() for word in wanted))
-        return {name: _columns(here, name) for name in names[:limit]}
+    names = sorted(name for name in here.world.relations.by_name if all(word in name.lower() for word in wanted))
+    return {name: _columns(here, name) for name in names[:limit]}
 
 
 def _columns(here: DatabaseWorld, name: str) -> list[str]:
-    relation = here.world.catalogue.find(name)
+    relation = here.world.relations.find(name)
     return list(relation.columns)[:_MOST] if relation is not None else []
 
 
