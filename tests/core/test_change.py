@@ -402,3 +402,54 @@ def test_only_what_may_notice_a_column_is_run_again(
     monkeypatch.setattr(simulation, "run", lambda c, t, *a, **k: ran.append(t.place) or real(c, t, *a, **k))  # type: ignore[func-returns-value]
     world.simulate(f"alter table tidy.tickets {change}")
     assert ("it" in ran) is notices
+
+
+KEYED = (
+    "create or replace view mart.ports as select p.port, p.island, count(*) as n from tidy.ports p group by p.port"
+)
+
+
+def keyed(*texts: Text) -> World:
+    found = catalogue()
+    ports = found.find("tidy.ports")
+    assert ports is not None
+    found.know_key(ports, "ports_pkey", ["port"], is_primary=True)
+    return World(found, texts)
+
+
+def test_what_a_primary_key_holds_together_falls_apart_without_it() -> None:
+    view = keyed(Text("view.sql", KEYED))
+    refused = view.simulate("alter table tidy.ports drop constraint ports_pkey").refused
+    assert refused == "cannot drop constraint ports_pkey on table tidy.ports because other objects depend on it"
+    report = Text("report", KEYED.partition(" as ")[2], is_query=True)
+    (broken,) = keyed(report).simulate("alter table tidy.ports drop constraint ports_pkey").consequences
+    assert broken.reason == (
+        'column "p.island" must appear in the GROUP BY clause or be used in an aggregate function'
+    )
+
+
+@pytest.mark.parametrize(
+    "query",
+    [
+        "select p.port, count(*) from tidy.ports p group by p.port",
+        "select p.port, max(p.island) from tidy.ports p group by p.port",
+        "select p.port, upper(p.island) from tidy.ports p group by p.port, upper(p.island)",
+        "select p.port, p.island as i from tidy.ports p group by 1, i, p.island",
+        "select p.port, (select p.island) from tidy.ports p group by p.port, p.island",
+    ],
+)
+def test_what_is_grouped_by_itself_leans_on_no_key(query: str) -> None:
+    text = Text("report", query, is_query=True)
+    assert keyed(text).simulate("alter table tidy.ports drop constraint ports_pkey").consequences == []
+
+
+def test_rows_are_found_again_only_by_a_key_that_is_there() -> None:
+    text = Text(
+        "again.sql", "insert into tidy.ports values ('a', 'b') on conflict (port) do update set island = 'c'"
+    )
+    outcome = keyed(text).simulate("alter table tidy.ports drop constraint ports_pkey")
+    assert [one.reason for one in outcome.consequences if one.kind is Kind.BREAKS] == [
+        "there is no unique or exclusion constraint matching the ON CONFLICT specification"
+    ]
+    by_all = Text("all.sql", "insert into tidy.ports values ('a', 'b') on conflict do nothing")
+    assert keyed(by_all).simulate("alter table tidy.ports drop constraint ports_pkey").consequences == []

@@ -128,6 +128,16 @@ def retyped(world: World) -> Iterator[tuple[str, str]]:
             yield database, f"alter table {name} alter column {column} type boolean using {column} is not null"
 
 
+def keys_dropped(world: World) -> Iterator[tuple[str, str]]:
+    """Each key dropped, with and without what hangs on it."""
+    for relation in world.catalogue:
+        parts = relation.name.split(".")
+        database = parts[0] if len(parts) > 2 else scenario.WAREHOUSE
+        for name in relation.keys:
+            yield database, f"alter table {'.'.join(parts[-2:])} drop constraint {name}"
+            yield database, f"alter table {'.'.join(parts[-2:])} drop constraint {name} cascade"
+
+
 def edited(query: str) -> Iterator[str]:
     """A view's query written otherwise, with fewer rows, and with each of its columns computed otherwise."""
     query = query.strip().rstrip(";")
@@ -172,7 +182,7 @@ def test_what_is_said_of_a_change_is_what_happens(demo: Demo, world: World) -> N
 
 def test_what_is_said_of_another_type_is_what_happens(demo: Demo, world: World) -> None:
     usual = really(demo, "usual_types", scenario.WAREHOUSE, None)
-    every = list(retyped(world))
+    every = [*retyped(world), *keys_dropped(world)]
     wrong = []
     for number, (database, change) in enumerate(every if NIGHTLY else every[3 :: len(every) // 7]):
         here = change if database == scenario.WAREHOUSE else _elsewhere(change, database)

@@ -42,6 +42,12 @@ select f.nspname || '.' || c.relname, t.nspname || '.' || r.relname,
 from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace f on f.oid = c.relnamespace
 join pg_class r on r.oid = k.confrelid join pg_namespace t on t.oid = r.relnamespace where k.contype = 'f'
 """
+_UNIQUE = """
+select n.nspname || '.' || c.relname, k.conname::text, k.contype = 'p', array_agg(a.attname::text)
+from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
+join pg_attribute a on a.attrelid = c.oid and a.attnum = any(k.conkey) where k.contype in ('p', 'u')
+group by 1, 2, 3
+"""
 REPOSITORY = read_folder(scenario.REPOSITORY)
 
 
@@ -77,6 +83,9 @@ def world_of(cluster: Cluster) -> World:
                 more["filled"] = {n: one for n, one in enumerate(defaults, 1) if one and not one.startswith("s")}
                 known = dict(zip(columns, map(declared_type, types), strict=True))
                 catalogue.make(prefix + name, _KINDS[kind], columns, known, **more)
+            for name, constraint, is_primary, columns in connection.execute(_UNIQUE):
+                if (one := catalogue.find(prefix + name)) is not None:
+                    catalogue.know_key(one, constraint, columns, is_primary)
             for name, other, own, columns in connection.execute(_KEYS):
                 one, there = catalogue.find(prefix + name), catalogue.find(prefix + other)
                 assert one is not None

@@ -2,11 +2,21 @@
 
 from collections.abc import Callable, Sequence
 
-from jalan.change.catalogue import Catalogue, Refused, StoredRelation
-from jalan.change.column_changes import ColumnChange, Does, added_column, column_change, shown_name
+from jalan.change.catalogue import Catalogue, KeptQuery, Refused, StoredRelation
+from jalan.change.column_changes import (
+    ColumnChange,
+    Does,
+    added_column,
+    column_change,
+    dropped_constraint,
+    shown_name,
+)
+from jalan.change.keys import leanings
 from jalan.change.ran import Ran, Text
 from jalan.change.types import ASSIGNMENT, TypedOutput, TypeName, is_wider, type_of_expression, type_system
 from jalan.sql import tree
+from jalan.sql.dialects import get_dialect
+from jalan.sql.grammar.script import parse
 
 
 def says(keys: Sequence[str], *words: str) -> bool:
@@ -77,6 +87,10 @@ class Altering:
         shown = shown_name(action, self._text.text)
         if shown is not None and found.remote is not None:
             self._catalogue.show(found, *shown)
+        dropped = dropped_constraint(action, self._text.text)
+        if dropped is not None:
+            gone = self._catalogue.drop_key(found, dropped, self._says("cascade"), self._leaning(found, dropped))
+            self.ran.names |= {one.name for one in gone}
         if change is None:
             return
         if change.does is Does.RETYPES:
@@ -85,6 +99,29 @@ class Altering:
             self._catalogue.say_null(found, change.column, change.does is Does.DROPS_NOT_NULL)
         else:
             self._catalogue.say_default(found, change.column, change.default)
+
+    def _leaning(self, found: StoredRelation, name: str) -> list[StoredRelation]:
+        """The views whose queries group by a primary key, and show columns beside it."""
+        if name != found.primary:
+            return []
+        views = []
+        for view in self._catalogue.hanging_on(found.number):
+            query = view.query
+            if query is None:
+                continue
+
+            def find(parts: tuple[str, ...], query: KeptQuery = query) -> StoredRelation | None:
+                return self._catalogue.named(parts, query.path, query.prefix)
+
+            nodes = parse(query.text, get_dialect("postgresql"))
+            if any(
+                one.relation.number == found.number and one.holds()
+                for node in nodes
+                if isinstance(node, tree.QueryStatement)
+                for one in leanings(node.query, query.text, find)
+            ):
+                views.append(view)
+        return views
 
     def _retype(self, found: StoredRelation, change: ColumnChange) -> None:
         if change.type is None:

@@ -51,7 +51,9 @@ class StoredRelation:
     other tables that its foreign keys need; references: the same, each behind the column of its own. types: number
     of a column → its type, as far as they are known. strict: columns that may not be null; filled: those that have
     a value where none is given, with the expression that makes it, if it is known; generated: those that are always
-    made of others, with these; must_give: those that have to be given a value because of a change.
+    made of others, with these; must_give: those that have to be given a value because of a change. keys: name of a
+    constraint → the columns that are together in no two rows; primary: the name of the one that is; lost_keys: what
+    was one before a change.
     """
 
     number: int
@@ -72,6 +74,9 @@ class StoredRelation:
     filled: Mapping[int, str] = field(default_factory=dict)
     generated: Mapping[int, frozenset[int]] = field(default_factory=dict)
     must_give: frozenset[int] = frozenset()
+    keys: Mapping[str, frozenset[int]] = field(default_factory=dict)
+    primary: str | None = None
+    lost_keys: frozenset[frozenset[int]] = frozenset()
 
     def type_of(self, column: str) -> TypeName | None:
         """Return the type of a column, none where it is not known."""
@@ -249,8 +254,43 @@ class Catalogue:
         gone = self._drop(relation, number, what, cascade)
         left = {name: n for name, n in relation.columns.items() if name != column and n not in made_of_it}
         pointed = frozenset(key for key in relation.points_to if key != (relation.number, number))
-        self._set(relation.number, replace(relation, columns=left, points_to=pointed))
+        keys = {name: one for name, one in relation.keys.items() if number not in one}
+        lost = relation.lost_keys.union(one for one in relation.keys.values() if number in one)
+        now = replace(relation, columns=left, points_to=pointed, keys=keys, lost_keys=lost)
+        self._set(relation.number, now)
         return gone
+
+    def drop_key(
+        self, relation: StoredRelation, name: str, cascade: bool, leaning: Iterable[StoredRelation]
+    ) -> list[StoredRelation]:
+        """Drop a key; return the views that go along. leaning: those that lean on it. Raises Refused."""
+        key = relation.keys.get(name)
+        if key is None:
+            return []  # no key: what checks rows, or points elsewhere, nothing leans on
+        pointing = [
+            one
+            for one in self.pointing_at(relation.number)
+            if {number for there, number in one.points_to if there == relation.number} & key
+        ]
+        views = list(leaning)
+        if (pointing or views) and not cascade:
+            what = f"constraint {name} on table {_short(relation)}"
+            raise Refused(f"cannot drop {what} because other objects depend on it")
+        for one in pointing:
+            self.point(one, {(there, n) for there, n in one.points_to if there != relation.number})
+        keys = {other: columns for other, columns in relation.keys.items() if other != name}
+        primary = None if relation.primary == name else relation.primary
+        lost = relation.lost_keys | {key}
+        self._set(relation.number, replace(relation, keys=keys, primary=primary, lost_keys=lost))
+        gone: dict[int, StoredRelation] = {}
+        while views:
+            one = views.pop()
+            if one.number not in gone:
+                gone[one.number] = one
+                views += self.hanging_on(one.number)
+        for number in gone:
+            self._set(number, None)
+        return list(gone.values())
 
     def _drop(self, relation: StoredRelation, column: int | None, what: str, cascade: bool) -> list[StoredRelation]:
         hanging = self.hanging_on(relation.number, column)
@@ -310,6 +350,12 @@ class Catalogue:
         needed = relation.must_give | {number} if must_give else relation.must_give
         columns = {**relation.columns, column: number}
         self._set(relation.number, replace(relation, columns=columns, types=types, must_give=needed))
+
+    def know_key(self, relation: StoredRelation, name: str, columns: Iterable[str], is_primary: bool) -> None:
+        """Say which columns are together in no two rows, and whether they are the primary key."""
+        numbers = frozenset(relation.columns[column] for column in columns)
+        primary = name if is_primary else relation.primary
+        self._set(relation.number, replace(relation, keys={**relation.keys, name: numbers}, primary=primary))
 
     def know_types(self, relation: StoredRelation, types: Mapping[str, TypeName | None]) -> None:
         """Say which types columns have of which that is not known."""

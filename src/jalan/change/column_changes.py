@@ -92,6 +92,17 @@ def shown_name(action: tree.AlterAction, text: str) -> tuple[str | None, str] | 
     return None
 
 
+def dropped_constraint(action: tree.AlterAction, text: str) -> str | None:
+    """Return the name of the constraint that an action of ALTER drops; none where it does something else."""
+    tokens = tokenize(text[action.start : action.end], get_dialect("postgresql"))
+    keys = tokens.keys
+    if keys[:2] != ["drop", "constraint"]:
+        return None
+    at = 4 if keys[2:4] == ["if", "exists"] else 2
+    written = tokens.written(at)
+    return written[1:-1].replace('""', '"') if tokens.kinds[at] == QUOTED else keys[at]
+
+
 def added_column(action: tree.AlterAction, text: str) -> AddedColumn:
     """Return what an ADD COLUMN says of the column."""
     tokens = tokenize(text[action.start : action.end], get_dialect("postgresql"))

@@ -4,13 +4,16 @@ from collections.abc import Iterator
 
 from jalan.change.altering import ALTERED
 from jalan.change.catalogue import DROPPED
-from jalan.change.column_changes import column_change, shown_name
+from jalan.change.column_changes import column_change, dropped_constraint, shown_name
 from jalan.change.running import HANDLED
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
 
-_ONLY = "of ALTER only columns and names are simulated so far: add, drop, rename, type, null, default"
+_ONLY = (
+    "of ALTER columns, names and dropped constraints are simulated so far: add, drop, rename, type, null, default"
+)
+_READ = (column_change, shown_name, dropped_constraint)
 
 
 class NotSimulated(ValueError):
@@ -39,7 +42,9 @@ def _unknown(node: tree.StatementNode | Unread, text: str) -> Iterator[tuple[str
         for action in node.actions:
             known = action.action in ALTERED
             if action.action == "other":
-                known = column_change(action, text) is not None or shown_name(action, text) is not None
+                known = any(
+                    read(action, text) is not None for read in (column_change, shown_name, dropped_constraint)
+                )
             if not known:
                 yield _ONLY, action.start
     elif isinstance(node, tree.Drop):

@@ -19,6 +19,7 @@ from jalan.change.catalogue import (
     StoredRelation,
     made_name,
 )
+from jalan.change.keys import conflict_columns, leanings
 from jalan.change.ran import Failure, Flow, Ran, ReadStatement, Text, read_statements
 from jalan.change.seen import CatalogueSeen
 from jalan.change.steps import Steps
@@ -43,6 +44,9 @@ _SHAPED = frozenset({"natural", '"'})
 """Words where columns count that are not named, or may be named in another way than by a plain word."""
 _FATAL = frozenset({"unknown_table", "unknown_column", "unknown_table_reference", "ambiguous_column"})
 """What extraction says of a query that the database would not run."""
+
+
+_NOT_GROUPED = "must appear in the GROUP BY clause or be used in an aggregate function"
 
 
 class _Fails(Exception):
@@ -122,6 +126,7 @@ class _Runner:
         self.ran.words.update(read.keys)
         self.ran.has_star |= _has_star(read.keys)
         try:
+            self._leans(node)
             if self._typed and not isinstance(node, tree.CreateTableAs | tree.CreateView):
                 check_statement(node, self._text.text, self._typed_columns)  # these are typed as they are made
             handle(self, node)
@@ -130,6 +135,28 @@ class _Runner:
             raise _Fails(Failure(str(refused), (node.start, node.end), is_misfit=is_misfit)) from refused
         except Misfit as misfit:
             raise _Fails(Failure(str(misfit), misfit.span, is_misfit=True)) from misfit
+
+    def _leans(self, node: tree.StatementNode) -> None:
+        """Fail where something leans on a key that was dropped."""
+        if isinstance(node, tree.Insert) and (columns := conflict_columns(node)) is not None:
+            target = self._named(node.target.parts)
+            if target is not None and target.lost_keys:
+                numbers = frozenset(target.columns.get(column, 0) for column in columns)
+                if numbers in target.lost_keys and numbers not in target.keys.values():
+                    message = "there is no unique or exclusion constraint matching the ON CONFLICT specification"
+                    raise _Fails(Failure(message, (node.start, node.target.end), target.name))
+        if not isinstance(node, tree.Insert | tree.CreateTableAs | tree.CreateView | tree.QueryStatement):
+            return
+        query = node.query
+        if query is None or "group" not in self._keys:
+            return
+        for one in leanings(query, self._text.text, self._named):
+            if one.held():
+                written = self._text.text[one.column.start : one.column.end]
+                message = (
+                    f'column "{written}" must appear in the GROUP BY clause or be used in an aggregate function'
+                )
+                raise _Fails(Failure(message, (one.column.start, one.column.end), one.relation.name))
 
     def _typed_columns(self, parts: tuple[str, ...]) -> list[TypedOutput] | None:
         found = self._catalogue.named(parts, self._path)

@@ -375,7 +375,9 @@ class _Simulation:
         columns: set[str] = set()
         for name in touched:
             now, was = self._catalogue.find(name), self._world.shape(name)
-            if now is None or was is None or now.number != self._world.number(name) or now.must_give:
+            if now is None or was is None or now.number != self._world.number(name):
+                return True
+            if now.must_give or now.lost_keys:
                 return True
             columns.update(set(now.columns).symmetric_difference(was), self._world.retyped(name))
         return not columns or not columns.isdisjoint(before.words)

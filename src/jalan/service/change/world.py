@@ -165,7 +165,8 @@ class _Builder:
             kind = FOREIGN if id_ in shown else TABLE
             more = dict(zip(("remote", "remote_columns"), shown.get(id_, ()), strict=False))
             names = [one.name for one in columns[id_]]
-            self._catalogue.make(name, kind, names, self._types.get(name), **more, **_nullable(columns[id_]))
+            told = _nullable(columns[id_]) | _keys_of(name, columns[id_])
+            self._catalogue.make(name, kind, names, self._types.get(name), **more, **told)
         self._views(waiting)
         self._keys(rows, columns)
 
@@ -332,3 +333,16 @@ def _nullable(columns: list[Any]) -> dict[str, Any]:
         elif one.facts.get("default") or one.facts.get("identity"):
             filled[number] = str(one.facts.get("default") or "")
     return {"strict": frozenset(strict), "filled": filled, "generated": generated}
+
+
+def _keys_of(name: str, columns: list[Any]) -> dict[str, Any]:
+    """The keys of a table: the primary one under the name that it has where nobody gives it another."""
+    keys: dict[str, set[int]] = {}
+    primary = f"{name.rpartition('.')[2]}_pkey"
+    for number, one in enumerate(columns, 1):
+        if one.facts.get("key") == "primary":
+            keys.setdefault(primary, set()).add(number)
+        for constraint in one.facts.get("unique", ()):
+            keys.setdefault(str(constraint), set()).add(number)
+    found = {constraint: frozenset(numbers) for constraint, numbers in keys.items()}
+    return {"keys": found, "primary": primary if primary in found else None}
