@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import httpx
 import uvicorn
 from selenium.webdriver.common.keys import Keys
 from tests.browser.chrome import chrome
@@ -88,11 +89,34 @@ def _edit(page: Page) -> None:
     page.press(Keys.HOME, "2 * ")
     page.one(".edit .head", "Other values in fare_paid")
     page.one(".makes p.here", "fare_paid")
+    page.click(".sample summary", "rows, before and after")
+    page.one(".sample .differs")
+
+
+def _baselines(page: Page) -> None:
+    """Production, and staging into which a reviewed change was taken over."""
+    with httpx.Client(base_url=f"{page.address}/api/v1", timeout=120) as client:
+        made = {
+            name: client.post("/baselines", json={"name": name, "protected": name == "production"}).json()["id"]
+            for name in ("production", "staging")
+        }
+        place = "pipelines/core/ticket_facts.sql"
+        text = client.get("/changes/text", params={"place": place}).json()["text"]
+        edits = {place: text.replace("/ 100.0 as fare_paid", "/ 100.0 - 1 as fare_paid", 1)}
+        given = {"name": "cheaper fares", "database": "strait", "edits": edits}
+        change = client.post("/changes", json=given).json()["id"]
+        client.patch(f"/changes/kept/{change}", json={"state": "reviewed"})
+        client.post(f"/baselines/{made['staging']}/take", json={"change": change})
+    page.open(f"/change/baselines?from={made['production']}&to={made['staging']}&text={place}")
+    page.one(".lines")
+    page.one(".figures")
 
 
 def _change(page: Page) -> None:
-    page.open("/change?sql=alter table tidy.tickets drop column fare")
-    page.one(".one.open mark")
+    page.open("/change?sql=alter table ticketing.public.tickets alter column fare_cents type text")
+    page.one(".figures")
+    page.click(".plan summary", "How to carry it out")
+    page.one(".plan li pre")
 
 
 def _sources(page: Page) -> None:
@@ -173,6 +197,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "difference": _difference,
     "change": _change,
     "edit": _edit,
+    "baselines": _baselines,
 }
 
 

@@ -52,7 +52,7 @@ def test_what_is_written_is_asked_as_one_writes(page: Page) -> None:
     assert "sql=drop" in page.driver.current_url
     field.send_keys(Keys.CONTROL, "a")
     field.send_keys("alter table tidy.tickets add constraint one_fare unique (fare)")
-    page.one("[role=alert]", "simulated so far")
+    page.one("[role=alert]", "are simulated")
     assert serious(page) == []
 
 

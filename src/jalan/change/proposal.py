@@ -10,9 +10,7 @@ from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
 
-_ONLY = (
-    "of ALTER columns, names and dropped constraints are simulated so far: add, drop, rename, type, null, default"
-)
+_ONLY = "of ALTER columns, names and dropped constraints are simulated: add, drop, rename, type, null, default"
 _READ = (column_change, shown_name, dropped_constraint)
 
 
