@@ -16,13 +16,22 @@ function router(): Router {
     routes: [
       { path: '/lineage/:dataset?', name: 'lineage', component: page },
       { path: '/catalog', name: 'catalog', component: page },
+      { path: '/change', name: 'change', component: page },
+      { path: '/runs/of/:dataset', name: 'runs of a dataset', component: page },
     ],
   })
 }
 
 describe('here', () => {
-  const panel = () =>
-    mount(HerePanel, { props: { facts, chosen: [100], lit: new Set<number>(), cursor: 'f101' } })
+  const panel = () => {
+    vi.spyOn(api, 'changeDatabases').mockResolvedValue([
+      { system: 'postgres://islands:5432', database: 'strait', texts: 3 },
+    ])
+    return mount(HerePanel, {
+      props: { facts, chosen: [100], lit: new Set<number>(), cursor: 'f101' },
+      global: { plugins: plugins(router()) },
+    })
+  }
 
   it('says what is known of the asset, also what is doubtful', () => {
     const text = panel().text()
