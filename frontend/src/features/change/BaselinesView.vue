@@ -140,7 +140,7 @@ async function letItGo(id: number) {
 </script>
 
 <template>
-  <main class="baselines">
+  <main class="baselines halves">
     <Teleport defer to="#page-title">
       <h1 class="name">
         Baselines
@@ -345,33 +345,11 @@ async function letItGo(id: number) {
 </template>
 
 <style scoped>
-.baselines {
-  display: grid;
-  grid-template-columns: minmax(300px, 0.6fr) minmax(0, 1fr);
-  min-height: 0;
-}
 .name {
   font-size: 16px;
 }
 .name span {
   font-weight: 400;
-}
-.list,
-.compared {
-  overflow: auto;
-  padding: 8px 20px 30px;
-}
-h2 {
-  font-size: 11px;
-  color: var(--mute);
-  border-bottom: 2px solid var(--hair);
-  padding: 6px 0 4px;
-  margin-bottom: 8px;
-  display: flex;
-  justify-content: space-between;
-}
-.list h2:not(:first-child) {
-  padding-top: 18px;
 }
 .one {
   display: grid;
@@ -395,19 +373,6 @@ h2 {
   gap: 16px;
   font-size: 12px;
 }
-.keep {
-  display: flex;
-  gap: 14px;
-  align-items: baseline;
-}
-.keep > input {
-  flex: 1;
-  border: 0;
-  border-bottom: 1px solid var(--hair);
-  background: none;
-  font: inherit;
-  color: inherit;
-}
 .taken {
   margin: 0;
   padding: 3px 0;
@@ -424,12 +389,6 @@ h2 {
   display: flex;
   gap: 8px;
   font-weight: 400;
-}
-select {
-  border: 0;
-  background: transparent;
-  font-size: 11px;
-  color: var(--sign);
 }
 .other {
   display: grid;
@@ -451,14 +410,5 @@ select {
 }
 p .link {
   margin-left: 10px;
-}
-p {
-  margin: 4px 0;
-}
-@media (width <= 1000px) {
-  .baselines {
-    grid-template-columns: minmax(0, 1fr);
-    overflow: auto;
-  }
 }
 </style>

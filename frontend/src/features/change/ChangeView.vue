@@ -122,7 +122,7 @@ const ledger = ref<HTMLElement | null>(null)
 </script>
 
 <template>
-  <main class="change" :class="{ editing: open }">
+  <main class="change halves" :class="{ editing: open }">
     <Teleport defer to="#page-title">
       <h1 class="name">
         Change
@@ -259,52 +259,19 @@ const ledger = ref<HTMLElement | null>(null)
 </template>
 
 <style scoped>
-.change {
-  display: grid;
-  grid-template-columns: minmax(300px, 0.6fr) minmax(0, 1fr);
-  min-height: 0;
-}
-.change.editing {
-  grid-template-columns: minmax(0, 1.15fr) minmax(0, 1fr);
+@media (width > 1000px) {
+  .change.editing {
+    grid-template-columns: minmax(0, 1.15fr) minmax(0, 1fr);
+  }
 }
 .keep {
-  display: flex;
-  gap: 12px;
   margin-top: 8px;
-}
-.keep input {
-  flex: 1;
-  border: 0;
-  border-bottom: 1px solid var(--hair);
-  background: none;
-  font: inherit;
-  color: inherit;
 }
 .name {
   font-size: 16px;
 }
 .name span {
   font-weight: 400;
-}
-.proposal,
-.ledger {
-  overflow: auto;
-  padding: 8px 20px 30px;
-}
-h2 {
-  font-size: 11px;
-  color: var(--mute);
-  border-bottom: 2px solid var(--hair);
-  padding: 6px 0 4px;
-  margin-bottom: 8px;
-  display: flex;
-  justify-content: space-between;
-}
-.proposal h2:not(:first-child) {
-  padding-top: 16px;
-}
-p {
-  margin: 4px 0;
 }
 textarea {
   width: 100%;
@@ -315,12 +282,6 @@ textarea {
   padding: 8px 10px;
   font: 13px/1.6 var(--mono);
 }
-select {
-  border: 0;
-  background: transparent;
-  font-size: 11px;
-  color: var(--sign);
-}
 .small {
   font-size: 12px;
 }
@@ -328,12 +289,5 @@ select {
   display: flex;
   gap: 20px;
   margin-top: 14px;
-}
-@media (width <= 1000px) {
-  .change,
-  .change.editing {
-    grid-template-columns: minmax(0, 1fr);
-    overflow: auto;
-  }
 }
 </style>

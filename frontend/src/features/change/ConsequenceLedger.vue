@@ -118,15 +118,6 @@ watch(
 </template>
 
 <style scoped>
-h2 {
-  font-size: 11px;
-  color: var(--mute);
-  border-bottom: 2px solid var(--hair);
-  padding: 6px 0 4px;
-  margin-bottom: 8px;
-  display: flex;
-  justify-content: space-between;
-}
 h3 {
   font-size: 12px;
   font-weight: 400;
@@ -138,9 +129,6 @@ h3 {
 }
 h3 b {
   color: var(--ink);
-}
-p {
-  margin: 4px 0;
 }
 .by {
   display: flex;
