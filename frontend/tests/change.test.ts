@@ -256,6 +256,7 @@ const kept = {
     late: [],
     delivers: [],
     edits: { 'tidy/ports.sql': 'select 2' },
+        dialect: null,
   },
   outcome,
   impossible: null,

@@ -11,6 +11,7 @@ from jalan.change.proposal import NotSimulated, check
 from jalan.change.ran import Ran, Text
 from jalan.change.running import run
 from jalan.change.simulation import World
+from jalan.change.types import declared_type
 
 TABLES = {"tidy.tickets": ["ticket_id", "fare", "port"], "tidy.ports": ["port", "island"]}
 
@@ -453,3 +454,25 @@ def test_rows_are_found_again_only_by_a_key_that_is_there() -> None:
     ]
     by_all = Text("all.sql", "insert into tidy.ports values ('a', 'b') on conflict do nothing")
     assert keyed(by_all).simulate("alter table tidy.ports drop constraint ports_pkey").consequences == []
+
+
+def test_a_change_is_written_in_the_dialect_of_the_texts() -> None:
+    """What a type or a key means there is not known, so nothing is said to break because of it."""
+    found = Catalogue()
+    types = {"FARE": declared_type("integer"), "PORT": declared_type("text")}
+    found.make("TIDY.TICKETS", TABLE, types, types)
+    text = Text(
+        "daily.sql",
+        "create or replace table core.daily as select port || fare as x, iff(fare > '1', fare, 0) as f "
+        "from tidy.tickets qualify row_number() over (order by fare) = 1",
+        ("PUBLIC",),
+        "snowflake",
+    )
+    world = World(found, [text])
+    assert world.dialect == "snowflake"
+    outcome = world.simulate('alter table tidy."TICKETS" drop column Port')
+    assert outcome.consequences[0].reason == "column port does not exist"
+    assert outcome.consequences[0].kind is Kind.BREAKS
+    retyped = world.simulate("alter table tidy.tickets alter column fare set data type variant")
+    assert retyped.refused is None
+    assert [one.kind for one in retyped.consequences if one.kind is Kind.BREAKS] == []

@@ -1664,7 +1664,8 @@ export interface components {
          *     databases on the same server with theirs in front. database: the one that is changed; by default that over which
          *     most texts are run. stopped: places of texts that are not run any more. edits: places of texts, with what they
          *     are instead; one that is not known is added. late: places of texts that are run after all others. delivers:
-         *     relations into which other rows come from outside, or columns into which other values do.
+         *     relations into which other rows come from outside, or columns into which other values do. dialect: that the SQL
+         *     is written in, by default that of most texts.
          */
         ChangeIn: {
             /**
@@ -1696,6 +1697,8 @@ export interface components {
              * @default []
              */
             delivers: string[];
+            /** Dialect */
+            dialect?: string | null;
         };
         /**
          * ChangeOutcome
@@ -2981,6 +2984,8 @@ export interface components {
             late: string[];
             /** Delivers */
             delivers: string[];
+            /** Dialect */
+            dialect: string | null;
         };
         /**
          * KeptChangeIn
@@ -3016,6 +3021,8 @@ export interface components {
              * @default []
              */
             delivers: string[];
+            /** Dialect */
+            dialect?: string | null;
             /** Name */
             name: string;
         };
@@ -3926,6 +3933,8 @@ export interface components {
              * @default []
              */
             delivers: string[];
+            /** Dialect */
+            dialect?: string | null;
             /** Subject */
             subject: string;
             /**

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 
-from jalan.change.catalogue import Catalogue, KeptQuery, Refused, StoredRelation
+from jalan.change.catalogue import POSTGRESQL, Catalogue, KeptQuery, Refused, StoredRelation
 from jalan.change.column_changes import (
     ColumnChange,
     Does,
@@ -67,7 +67,7 @@ class Altering:
         for column in map(str, action.columns or ()):
             found = self._numbered(number)
             if column not in found.columns or not self._says("column", "if", "not", "exists"):
-                said = added_column(action, self._text.text)
+                said = added_column(action, self._text.text, self._text.dialect)
                 self._catalogue.add_column(found, column, said.type, said.must_be_given)
 
     def _rename_column(self, number: int, action: tree.AlterAction) -> None:
@@ -83,11 +83,11 @@ class Altering:
         self.ran.names.add(name)
 
     def _change_column(self, number: int, action: tree.AlterAction) -> None:
-        change, found = column_change(action, self._text.text), self._numbered(number)
-        shown = shown_name(action, self._text.text)
+        change, found = column_change(action, self._text.text, self._text.dialect), self._numbered(number)
+        shown = shown_name(action, self._text.text, self._text.dialect)
         if shown is not None and found.remote is not None:
             self._catalogue.show(found, *shown)
-        dropped = dropped_constraint(action, self._text.text)
+        dropped = dropped_constraint(action, self._text.text, self._text.dialect)
         if dropped is not None:
             gone = self._catalogue.drop_key(found, dropped, self._says("cascade"), self._leaning(found, dropped))
             self.ran.names |= {one.name for one in gone}
@@ -107,7 +107,7 @@ class Altering:
         views = []
         for view in self._catalogue.hanging_on(found.number):
             query = view.query
-            if query is None:
+            if query is None or query.dialect != POSTGRESQL:
                 continue
 
             def find(parts: tuple[str, ...], query: KeptQuery = query) -> StoredRelation | None:

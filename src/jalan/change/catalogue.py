@@ -12,6 +12,8 @@ from jalan.change.types import ASSIGNMENT, TypeName, type_system
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import QUOTED, WORD, tokenize
 
+POSTGRESQL = "postgresql"
+"""The dialect whose types and keys are known."""
 TABLE, VIEW = DatasetKind.TABLE.value, DatasetKind.VIEW.value
 MATERIALISED, FOREIGN = DatasetKind.MATERIALISED_VIEW.value, DatasetKind.FOREIGN_TABLE.value
 _QUERIES = frozenset({VIEW, MATERIALISED})
@@ -34,11 +36,13 @@ class RefusedType(Refused):
 
 @dataclass(frozen=True, slots=True)
 class KeptQuery:
-    """What a view is kept as. path: where it looks for names; prefix: what stands in front of these."""
+    """What a view is kept as. path: where it looks for names; prefix: what stands in front of these. dialect: that
+    it is written in."""
 
     text: str
     path: tuple[str, ...]
     prefix: str = ""
+    dialect: str = POSTGRESQL
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,6 +215,19 @@ class Catalogue:
         found = StoredRelation(self._next, name, kind, numbers, **more)  # type: ignore[arg-type]
         self._next += 1
         self._set(found.number, found)
+        return found
+
+    def remake(
+        self, old: StoredRelation, columns: Iterable[str], types: Mapping[str, TypeName | None] | None = None
+    ) -> StoredRelation:
+        """Make a table in place of another, as other databases than PostgreSQL do: views over it stay, by the
+        names of its columns. Raises Refused."""
+        names = list(_numbered(columns))
+        last = max(old.columns.values(), default=0)
+        new = {name: n for n, name in enumerate((one for one in names if one not in old.columns), last + 1)}
+        numbers = {name: old.columns.get(name, new.get(name, 0)) for name in names}
+        found = replace(old, kind=TABLE, columns=numbers, types=_by_number(numbers, types or {}), query=None)
+        self._set(old.number, found)
         return found
 
     def replace_view(

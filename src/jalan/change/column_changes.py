@@ -6,7 +6,7 @@ from enum import Enum
 from jalan.change.types import TypeName, declared_type
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
-from jalan.sql.lexer import QUOTED, STRING, tokenize
+from jalan.sql.lexer import STRING, Tokens, identifier, tokenize
 
 _BEHIND_TYPE = frozenset({"using", "collate"})
 
@@ -41,18 +41,17 @@ class AddedColumn:
     must_be_given: bool
 
 
-def column_change(action: tree.AlterAction, text: str) -> ColumnChange | None:
+def column_change(action: tree.AlterAction, text: str, dialect: str = "postgresql") -> ColumnChange | None:
     """Return what an action of ALTER does to a column; none where it is something else.
 
     text: that the action was read from.
     """
-    tokens = tokenize(text[action.start : action.end], get_dialect("postgresql"))
+    tokens = tokenize(text[action.start : action.end], get_dialect(dialect))
     keys = tokens.keys
     at = 2 if keys[1:2] == ["column"] else 1
     if keys[:1] != ["alter"] or at >= len(keys) - 1:
         return None
-    written = tokens.written(at)
-    column = written[1:-1].replace('""', '"') if tokens.kinds[at] == QUOTED else keys[at]
+    column = _name(tokens, at, dialect)
     rest = keys[at + 1 :]
     for does in (Does.SETS_NOT_NULL, Does.DROPS_NOT_NULL, Does.SETS_DEFAULT, Does.DROPS_DEFAULT):
         words = does.value.split()
@@ -71,17 +70,16 @@ def column_change(action: tree.AlterAction, text: str) -> ColumnChange | None:
     return ColumnChange(Does.RETYPES, column, type_, using)
 
 
-def shown_name(action: tree.AlterAction, text: str) -> tuple[str | None, str] | None:
+def shown_name(action: tree.AlterAction, text: str, dialect: str = "postgresql") -> tuple[str | None, str] | None:
     """Return what a foreign table shows from now on: (column, name of the column there), or (none, name of the
     table there); none where an action of ALTER says something else."""
-    tokens = tokenize(text[action.start : action.end], get_dialect("postgresql"))
+    tokens = tokenize(text[action.start : action.end], get_dialect(dialect))
     keys = tokens.keys
     column = None
     at = 0
     if keys[:1] == ["alter"]:
         at = 2 if keys[1:2] == ["column"] else 1
-        column = tokens.written(at)
-        column = column[1:-1].replace('""', '"') if tokens.kinds[at] == QUOTED else keys[at]
+        column = _name(tokens, at, dialect)
         at += 1
     if keys[at : at + 2] != ["options", "("]:
         return None
@@ -92,20 +90,19 @@ def shown_name(action: tree.AlterAction, text: str) -> tuple[str | None, str] | 
     return None
 
 
-def dropped_constraint(action: tree.AlterAction, text: str) -> str | None:
+def dropped_constraint(action: tree.AlterAction, text: str, dialect: str = "postgresql") -> str | None:
     """Return the name of the constraint that an action of ALTER drops; none where it does something else."""
-    tokens = tokenize(text[action.start : action.end], get_dialect("postgresql"))
+    tokens = tokenize(text[action.start : action.end], get_dialect(dialect))
     keys = tokens.keys
     if keys[:2] != ["drop", "constraint"]:
         return None
     at = 4 if keys[2:4] == ["if", "exists"] else 2
-    written = tokens.written(at)
-    return written[1:-1].replace('""', '"') if tokens.kinds[at] == QUOTED else keys[at]
+    return _name(tokens, at, dialect)
 
 
-def added_column(action: tree.AlterAction, text: str) -> AddedColumn:
+def added_column(action: tree.AlterAction, text: str, dialect: str = "postgresql") -> AddedColumn:
     """Return what an ADD COLUMN says of the column."""
-    tokens = tokenize(text[action.start : action.end], get_dialect("postgresql"))
+    tokens = tokenize(text[action.start : action.end], get_dialect(dialect))
     keys = tokens.keys
     at = 1 + (keys[1:2] == ["column"])
     at += 3 if keys[at : at + 3] == ["if", "not", "exists"] else 0
@@ -115,6 +112,11 @@ def added_column(action: tree.AlterAction, text: str) -> AddedColumn:
     given = any(key in ("default", "generated") for key in keys[last:])
     serial = keys[at + 1 : at + 2] and "serial" in keys[at + 1]
     return AddedColumn(type_, strict and not given and not serial)
+
+
+def _name(tokens: Tokens, at: int, dialect: str) -> str:
+    """The name that stands at a token, as the dialect folds it."""
+    return str(identifier(tokens.written(at), tokens.kinds[at], get_dialect(dialect).folding))
 
 
 _BEHIND_DECLARED = frozenset(

@@ -27,13 +27,13 @@ def check(change: str, dialect: str = "postgresql") -> None:
     statements = 0
     for node in parse(change, get_dialect(dialect)):
         statements += 1
-        for message, start in _unknown(node, change):
+        for message, start in _unknown(node, change, dialect):
             raise NotSimulated(message, start)
     if not statements:
         raise NotSimulated("write what is to be changed as SQL: alter table … drop column …", 0)
 
 
-def _unknown(node: tree.StatementNode | Unread, text: str) -> Iterator[tuple[str, int]]:
+def _unknown(node: tree.StatementNode | Unread, text: str, dialect: str) -> Iterator[tuple[str, int]]:
     if isinstance(node, Unread):
         yield node.message, node.span[0]
     elif isinstance(node, tree.Alter):
@@ -41,7 +41,8 @@ def _unknown(node: tree.StatementNode | Unread, text: str) -> Iterator[tuple[str
             known = action.action in ALTERED
             if action.action == "other":
                 known = any(
-                    read(action, text) is not None for read in (column_change, shown_name, dropped_constraint)
+                    read(action, text, dialect) is not None
+                    for read in (column_change, shown_name, dropped_constraint)
                 )
             if not known:
                 yield _ONLY, action.start

@@ -1,13 +1,14 @@
 """Runs a text against a catalogue, statement by statement, as the database would: what it reads must be there, what
 it makes is there afterwards; or it says why not, and nothing has happened."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from jalan.change.altering import Altering, says
 from jalan.change.catalogue import (
     DROPPED,
     MATERIALISED,
+    POSTGRESQL,
     TABLE,
     TEMPORARY,
     VIEW,
@@ -86,7 +87,9 @@ def run(
 class _Runner:
     def __init__(self, catalogue: Catalogue, text: Text, compares: bool, steps: Steps | None, typed: bool) -> None:
         self.ran = Ran()
-        self._typed = typed
+        # Of other dialects neither types nor what leans on keys are known.
+        self._is_known = text.dialect == POSTGRESQL
+        self._typed = typed and self._is_known
         self._steps = steps
         self._compares = compares
         self._catalogue = catalogue
@@ -126,7 +129,8 @@ class _Runner:
         self.ran.words.update(read.keys)
         self.ran.has_star |= _has_star(read.keys)
         try:
-            self._leans(node)
+            if self._is_known:
+                self._leans(node)
             if self._typed and not isinstance(node, tree.CreateTableAs | tree.CreateView):
                 check_statement(node, self._text.text, self._typed_columns)  # these are typed as they are made
             handle(self, node)
@@ -318,7 +322,7 @@ class _Runner:
             columns += there.columns
             types |= {column: there.type_of(column) for column in there.columns}
             self.ran.whole.add(there.name)
-        self._wrote(self._catalogue.make(name, TABLE, columns, types))
+        self._wrote(self._made(name, columns, types))
         self.ran.anew.add(name)
 
     def _create_table_as(self, node: tree.CreateTableAs) -> None:
@@ -327,13 +331,20 @@ class _Runner:
             return
         statement, found = self._read(node.start, node.end)
         columns = [str(one.name) for one in statement.outputs]
-        made = self._catalogue.make(name, TABLE, columns, self._types_of(node.query, columns))
+        made = self._made(name, columns, self._types_of(node.query, columns))
         self._filled(made)
         self.ran.anew.add(made.name)
         if node.temporary:
             self._flow_of(made, statement)  # extraction looks through what is temporary
         else:
             self._flow(made, found)
+
+    def _made(self, name: str, columns: Sequence[str], types: Mapping[str, TypeName | None]) -> StoredRelation:
+        """Make a table, or where the statement says so replace one."""
+        known = self._catalogue.find(name)
+        if known is not None and self._says("or", "replace"):
+            return self._catalogue.remake(known, columns, types)
+        return self._catalogue.make(name, TABLE, columns, types)
 
     def _create_view(self, node: tree.CreateView) -> None:
         name = self._full(node.target.parts, node.temporary)
@@ -342,7 +353,8 @@ class _Runner:
             return
         statement, _ = self._read(node.start, node.end)
         columns = [str(one.name) for one in statement.outputs]
-        query = KeptQuery(self._text.text[node.query.start : node.query.end], self._path)
+        written = self._text.text[node.query.start : node.query.end]
+        query = KeptQuery(written, self._path, dialect=self._text.dialect)
         types = self._types_of(node.query, columns)
         more = hangs_on(self._catalogue, statement) | {"query": query}
         if known is not None and self._says("or", "replace"):

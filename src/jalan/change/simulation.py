@@ -1,10 +1,11 @@
 """What a change does to all that is run and asked after it: which texts fail, what is no longer filled because of
 that, what has other columns, what is gone, and what stays as it is although it lies downstream."""
 
+from collections import Counter
 from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from jalan.change.catalogue import TEMPORARY, VIEW, Catalogue, StoredRelation
+from jalan.change.catalogue import POSTGRESQL, TEMPORARY, VIEW, Catalogue, StoredRelation
 from jalan.change.column_changes import Does, column_change
 from jalan.change.edits import ASKED, Columns, Edit, compare
 from jalan.change.meaning import Forms, QueryDifference
@@ -24,7 +25,7 @@ class World:
     """A catalogue with the texts that are run over it, in the order in which they are run, again and again.
 
     Each text runs in one transaction; after one that fails the next ones go on. relations: what there is without
-    any change, also while one is simulated.
+    any change, also while one is simulated. dialect: that of most texts.
     """
 
     def __init__(self, catalogue: Catalogue, texts: Sequence[Text]) -> None:
@@ -41,6 +42,7 @@ class World:
             was = before.get(one.name)
             if was is not None and was is not one:
                 catalogue.know_types(one, {column: was.type_of(column) for column in one.columns})
+        self.dialect = Counter(text.dialect for text in self.texts).most_common(1)[0][0] if texts else POSTGRESQL
         self._misfits: dict[int, bool] = {}
         self._retyped: dict[str, tuple[StoredRelation, dict[str, tuple[TypeName, TypeName]]]] = {}
         self._before = {one.name: one for one in catalogue}
@@ -86,17 +88,20 @@ class World:
         added: Sequence[Text] = (),
         late: Container[str] = frozenset(),
         delivers: Mapping[str, Columns] | None = None,
+        dialect: str | None = None,
     ) -> Outcome:
         """Return what a change does, written as SQL. Nothing is changed by asking.
+
+        dialect: that the change is written in, by default that of most texts.
 
         stopped: places of texts that are not run any more. edited: places of texts, with what they are instead.
         added: texts that are run too, each behind those that fill what it reads. late: places of texts that are run
         after all others. delivers: names of relations into which something else comes, from outside: the columns
         that hold other values, none where other rows come.
         """
-        asked = Text("the change", change, tuple(search_path))
+        asked = Text("the change", change, tuple(search_path), dialect or self.dialect)
         statements = read_statements(asked)
-        typed = bool(edited or added) or any(_may_retype(one, change) for one in statements)
+        typed = bool(edited or added) or any(_may_retype(one, asked) for one in statements)
         mark = self.catalogue.mark()
         while True:
             every = zip(self.texts, self.ran, self.statements, strict=True)
@@ -380,7 +385,8 @@ class _Simulation:
             if now.must_give or now.lost_keys:
                 return True
             columns.update(set(now.columns).symmetric_difference(was), self._world.retyped(name))
-        return not columns or not columns.isdisjoint(before.words)
+        # Words are in lower case, whatever names are folded to.
+        return not columns or not before.words.isdisjoint(column.lower() for column in columns)
 
     def _takes(self, number: int, ran: Ran, mark: int) -> bool:
         """Take what running a text did, from a mark on; return whether it works."""
@@ -494,10 +500,10 @@ def _changed(differs: QueryDifference | None) -> Columns:
     return differs.values()
 
 
-def _may_retype(read: ReadStatement, text: str) -> bool:
+def _may_retype(read: ReadStatement, text: Text) -> bool:
     """Whether a statement may give a column another type."""
     if isinstance(read.node, tree.Alter):
-        changes = (column_change(action, text) for action in read.node.actions)
+        changes = (column_change(action, text.text, text.dialect) for action in read.node.actions)
         return any(one is not None and one.does is Does.RETYPES for one in changes)
     return not isinstance(read.node, tree.Drop | tree.Truncate)
 

@@ -11,8 +11,6 @@ from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import parse
 
-_DIALECT = "postgresql"
-
 
 def hangs_on(catalogue: Catalogue, statement: Statement, prefix: str = "") -> dict[str, object]:
     """Return what a view made of a query hangs on, as ``StoredRelation`` has it.
@@ -58,7 +56,7 @@ def what_differs(
 
 def _uses(catalogue: Catalogue, query: KeptQuery) -> object:
     seen = CatalogueSeen(catalogue, query.prefix)
-    found = extract(query.text, tables=seen, search_path=query.path).statements
+    found = extract(query.text, dialect=query.dialect, tables=seen, search_path=query.path).statements
     return hangs_on(catalogue, found[0], query.prefix)["uses"] if found else None
 
 
@@ -67,10 +65,10 @@ def _meaning(catalogue: Catalogue, query: KeptQuery, forms: Forms, columns: Sequ
         found = catalogue.named(parts, query.path, query.prefix)
         return None if found is None else FoundRelation(found.number, found.columns)
 
-    nodes = list(parse(query.text, get_dialect(_DIALECT)))
+    nodes = list(parse(query.text, get_dialect(query.dialect)))
     if len(nodes) != 1 or not isinstance(nodes[0], tree.QueryStatement):
         raise Unclear("it is no query")
-    found = meaning(nodes[0].query, query.text, forms, find, _DIALECT)
+    found = meaning(nodes[0].query, query.text, forms, find, query.dialect)
     if len(found.columns) != len(columns):
         raise Unclear("it has other outputs than the view")
     found.columns = list(zip(columns, found.column_forms(), strict=True))

@@ -56,6 +56,9 @@ def change_command(
         typer.Option(help="A branch, tag or commit of that folder's repository, instead of its files."),
     ] = None,
     database: Annotated[str | None, typer.Option(help="The database that is changed.")] = None,
+    dialect: Annotated[
+        str | None, typer.Option(help="What the SQL is written in (default: what most texts are).")
+    ] = None,
     planned: Annotated[
         bool, typer.Option("--plan", help="Say how it is carried out step by step, and taken back.")
     ] = False,
@@ -93,7 +96,7 @@ def change_command(
             edits |= others.edits
             for one in others.left_out:
                 messages.print(f"not looked at: {one}", markup=False, highlight=False)
-        asked = ProposedChange(text, database, stopped, edits, late or [], delivers or [])
+        asked = ProposedChange(text, database, stopped, edits, late or [], delivers or [], dialect)
         found = simulate(context, asked, may_be_none=folder is not None)
     {Form.text: _text, Form.json: _json, Form.csv: _csv}[form](found)
     if found.refused is not None or any(one.kind != Kind.SHAPE for one in found.consequences):

@@ -181,6 +181,7 @@ class KeptChangeFact(KeptChangeBrief):
     edits: dict[str, str]
     late: list[str]
     delivers: list[str]
+    dialect: str | None
 
 
 class KeptChangesPage(BaseModel):

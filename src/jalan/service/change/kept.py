@@ -55,7 +55,7 @@ def keep_change(context: Context, name: str, asked: ProposedChange) -> int:
         row = KeptChange(
             name=named, who=context.who, state="proposed", kept_at=now, database=found.database, sql=asked.sql,
             stopped=asked.stopped, edits=asked.edits, late=asked.late, delivers=asked.delivers,
-            outcome=_names(found), refused=found.refused, at=now, changed_by=context.who,
+            dialect=asked.dialect, outcome=_names(found), refused=found.refused, at=now, changed_by=context.who,
         )  # fmt: skip
         session.add(row)
         session.flush()
@@ -115,7 +115,7 @@ def _row(session: Session, change: int) -> KeptChange:
 
 
 def _proposed(row: KeptChange) -> ProposedChange:
-    return ProposedChange(row.sql, row.database, row.stopped, row.edits, row.late, row.delivers)
+    return ProposedChange(row.sql, row.database, row.stopped, row.edits, row.late, row.delivers, row.dialect)
 
 
 def _name(name: str) -> str:
@@ -157,4 +157,5 @@ def _fact(row: KeptChange) -> KeptChangeFact:
         edits=asked.edits,
         late=asked.late,
         delivers=asked.delivers,
+        dialect=asked.dialect,
     )

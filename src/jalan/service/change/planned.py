@@ -1,5 +1,6 @@
 """How a change is carried out: the plan over a database as the store has it."""
 
+from jalan.change.catalogue import POSTGRESQL
 from jalan.change.plan import MOST_STATEMENTS, TooMany, routes
 from jalan.change.proposal import NotSimulated, check
 from jalan.service.change.answers import PlanRoute, PlanStepFact
@@ -17,12 +18,16 @@ def plan(context: Context, change: str, database: str | None) -> list[PlanRoute]
     """
     if len(change) > MOST_TEXT:
         raise Invalid(f"change: at most {MOST_TEXT} characters are read")
+    here = world_of(context, database)
+    if here.world.dialect != POSTGRESQL:
+        raise Invalid(
+            f"change: plans are made for PostgreSQL; the texts of {here.database} are {here.world.dialect}"
+        )
     try:
         check(change)
     except NotSimulated as error:
         line = change.count("\n", 0, error.start) + 1
         raise Invalid(f"change: line {line}: {error}") from error
-    here = world_of(context, database)
     try:
         with here.lock:
             found = routes(here.world, change)

@@ -26,7 +26,7 @@ from jalan.service.change.proposed import ProposedChange
 from jalan.service.change.world import DatabaseWorld, databases, world_of
 from jalan.service.context import Context
 from jalan.service.errors import Invalid, NotFound
-from jalan.sql.dialects import get_dialect
+from jalan.sql.dialects import UnknownDialect, get_dialect
 from jalan.sql.grammar.script import Unread, parse
 
 MOST_TEXT = 100_000  # characters
@@ -69,11 +69,12 @@ def simulate(
     change, edits = asked.sql, asked.edits
     if len(change) > MOST_TEXT:
         raise Invalid(f"change: at most {MOST_TEXT} characters are read")
-    if change.strip() or (asked.is_only_sql and not may_be_none):
-        _check(change)
     if sum(map(len, edits.values())) > MOST_EDITED:
         raise Invalid(f"edits: at most {MOST_EDITED} characters are read in all")
     here = here or world_of(context, asked.database)
+    dialect = _dialect(asked.dialect or here.world.dialect)
+    if change.strip() or (asked.is_only_sql and not may_be_none):
+        _check(change, dialect)
     places = {*asked.stopped, *asked.late}
     if unknown := places.difference(here.run_places() if places else ()):
         raise _not_run(min(unknown), here.run_places())
@@ -86,6 +87,7 @@ def simulate(
             added=added,
             late=frozenset(asked.late),
             delivers=_delivered(here, asked.delivers),
+            dialect=dialect,
         )
     return _Teller(context, here, asked).outcome(added, found)
 
@@ -170,10 +172,17 @@ def _nearest(name: str, known: Sequence[str]) -> str:
     return f"; there is “{nearest[0]}”" if nearest else ""
 
 
-def _check(change: str) -> None:
+def _dialect(name: str) -> str:
+    try:
+        return get_dialect(name).name
+    except UnknownDialect as error:
+        raise Invalid(f"dialect: {error}") from error
+
+
+def _check(change: str, dialect: str) -> None:
     """Refuse what is no change, cannot be read, or whose consequences nobody can tell, with its place."""
     try:
-        check(change)
+        check(change, dialect)
     except NotSimulated as error:
         line = change.count("\n", 0, error.start) + 1
         raise Invalid(f"change: line {line}: {error}") from error

@@ -12,7 +12,7 @@ from jalan.store.schema.base import Base, reference
 class KeptChange(Base):
     """A change that is kept under a name, to be looked at again.
 
-    state: proposed, reviewed, done or dropped. sql, stopped, edits, late, delivers: what would change, see
+    state: proposed, reviewed, done or dropped. sql, stopped, edits, late, delivers, dialect: what would change, see
     ``service.change.proposed``. outcome: what became of what, as (kind, subject), at the time ``at``, when it was
     kept or last settled; refused: why the database would not have made it then.
     """
@@ -29,6 +29,7 @@ class KeptChange(Base):
     edits: Mapped[dict[str, Any]]
     late: Mapped[list[Any]]
     delivers: Mapped[list[Any]]
+    dialect: Mapped[str | None]
     outcome: Mapped[list[Any]]
     refused: Mapped[str | None] = mapped_column(Text)
     at: Mapped[datetime]

@@ -33,7 +33,8 @@ class ChangeIn(BaseModel):
     databases on the same server with theirs in front. database: the one that is changed; by default that over which
     most texts are run. stopped: places of texts that are not run any more. edits: places of texts, with what they
     are instead; one that is not known is added. late: places of texts that are run after all others. delivers:
-    relations into which other rows come from outside, or columns into which other values do."""
+    relations into which other rows come from outside, or columns into which other values do. dialect: that the SQL
+    is written in, by default that of most texts."""
 
     sql: Annotated[str, Field(max_length=MOST_TEXT)] = ""
     database: Annotated[str | None, Field(max_length=200)] = None
@@ -44,10 +45,13 @@ class ChangeIn(BaseModel):
     ] = {}
     late: Annotated[list[Annotated[str, Field(max_length=1_000)]], Field(max_length=50)] = []
     delivers: Annotated[list[Annotated[str, Field(max_length=1_000)]], Field(max_length=50)] = []
+    dialect: Annotated[str | None, Field(max_length=40)] = None
 
     def proposed(self) -> ProposedChange:
         """What is asked about."""
-        return ProposedChange(self.sql, self.database, self.stopped, self.edits, self.late, self.delivers)
+        return ProposedChange(
+            self.sql, self.database, self.stopped, self.edits, self.late, self.delivers, self.dialect
+        )
 
 
 class KeptChangeIn(ChangeIn):

@@ -12,6 +12,7 @@ _TIME = sa.DateTime(timezone=True)
 
 
 def upgrade() -> None:
+    op.add_column("kept_change", sa.Column("dialect", sa.String(), nullable=True))
     op.create_table(
         "baseline",
         sa.Column("id", sa.Integer(), primary_key=True),
@@ -43,5 +44,6 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    op.drop_column("kept_change", "dialect")
     op.drop_table("baseline_text")
     op.drop_table("baseline")
