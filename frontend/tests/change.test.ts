@@ -256,7 +256,7 @@ const kept = {
     late: [],
     delivers: [],
     edits: { 'tidy/ports.sql': 'select 2' },
-        dialect: null,
+    dialect: null,
   },
   outcome,
   impossible: null,
