@@ -285,9 +285,9 @@ def test_asking_changes_nothing_and_what_fails_anyhow_is_not_blamed_on_the_chang
     "sql",
     [
         "alter table a.b add constraint k unique (c)",
-        "drop function f()",
+        "drop trigger f on a.b",
         "create index on a.b (c)",
-        "create function f() returns int language sql as 'select 1'",
+        "create trigger x before insert on a.b execute function f()",
         "alter tabel a.b",
         "",
         "-- nothing",
@@ -476,3 +476,45 @@ def test_a_change_is_written_in_the_dialect_of_the_texts() -> None:
     retyped = world.simulate("alter table tidy.tickets alter column fare set data type variant")
     assert retyped.refused is None
     assert [one.kind for one in retyped.consequences if one.kind is Kind.BREAKS] == []
+
+
+FARES = "create or replace function ops.fares(p text) returns bigint language {} as $$ {} $$"
+SQL = FARES.format("sql", "select sum(fare) from tidy.tickets where port = p")
+BLOCK = FARES.format("plpgsql", "declare f bigint; begin select sum(fare) into f from tidy.tickets; return f; end")
+
+
+def with_routine(sql: str, *texts: Text) -> World:
+    return World(catalogue(TABLES, sql), texts)
+
+
+@pytest.mark.parametrize("sql", [SQL, BLOCK])
+def test_a_body_breaks_when_it_is_called(sql: str) -> None:
+    caller = Text("caller", "select port, ops.fares(port) from tidy.ports", is_query=True)
+    other = Text("other", "select port from tidy.ports", is_query=True)
+    outcome = with_routine(sql, caller, other).simulate("alter table tidy.tickets drop column fare")
+    assert outcome.refused is None  # nothing hangs on what stands in a body
+    assert [(one.kind, one.subject) for one in outcome.consequences] == [(Kind.BREAKS, "caller")]
+    assert outcome.consequences[0].reason == "column fare does not exist, in ops.fares, which is called here"
+
+
+def test_what_a_function_reads_comes_through_it() -> None:
+    caller = Text(
+        "caller.sql", "drop table if exists core.x; create table core.x as select ops.fares(port) from tidy.ports"
+    )
+    outcome = with_routine(SQL, caller).simulate("", delivers={"tidy.tickets": frozenset({"fare"})})
+    assert [one.subject for one in outcome.consequences if one.kind in (Kind.ROWS, Kind.VALUES)] == ["core.x"]
+
+
+def test_a_function_that_is_dropped_or_made_otherwise_is_noticed_by_its_callers() -> None:
+    caller = Text("caller", "select port, ops.fares(port) from tidy.ports", is_query=True)
+    gone = with_routine(SQL, caller).simulate("drop function ops.fares(text)")
+    assert [one.reason for one in gone.consequences] == ["function ops.fares(…) does not exist"]
+    view = Text("view.sql", "create or replace view mart.v as select ops.fares(port) as f from tidy.ports")
+    refused = with_routine(SQL, view).simulate("drop function ops.fares").refused
+    assert refused == "cannot drop function ops.fares because other objects depend on it"
+    missing = with_routine(SQL).simulate("drop function ops.tolls").refused
+    assert missing == 'could not find a function named "ops.tolls"'
+    wrong = FARES.format("sql", "select sum(toll) from tidy.tickets")
+    assert with_routine(SQL, caller).simulate(wrong).refused == "column toll does not exist"
+    later = FARES.format("plpgsql", "begin return (select sum(toll) from tidy.tickets); end")
+    assert with_routine(SQL, caller).simulate(later).refused is None

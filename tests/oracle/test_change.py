@@ -129,13 +129,17 @@ def retyped(world: World) -> Iterator[tuple[str, str]]:
 
 
 def keys_dropped(world: World) -> Iterator[tuple[str, str]]:
-    """Each key dropped, with and without what hangs on it."""
+    """Each key and function dropped, with and without what hangs on it."""
     for relation in world.catalogue:
         parts = relation.name.split(".")
         database = parts[0] if len(parts) > 2 else scenario.WAREHOUSE
         for name in relation.keys:
             yield database, f"alter table {'.'.join(parts[-2:])} drop constraint {name}"
             yield database, f"alter table {'.'.join(parts[-2:])} drop constraint {name} cascade"
+    for name, _ in world.catalogue.routines():
+        database, _, short = name.partition(".") if name.count(".") > 1 else (scenario.WAREHOUSE, "", name)
+        yield database, f"drop function {short}"
+        yield database, f"drop function {short} cascade"
 
 
 def edited(query: str) -> Iterator[str]:

@@ -2,12 +2,14 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 
 import psycopg
 
 from jalan import extract
 from jalan.change.catalogue import FOREIGN, MATERIALISED, TABLE, VIEW, Catalogue, KeptQuery, columns_in
 from jalan.change.ran import Text
+from jalan.change.routines import StoredRoutine, read_routine
 from jalan.change.simulation import World
 from jalan.change.types import declared_type
 from jalan.change.views import hangs_on
@@ -41,6 +43,12 @@ select f.nspname || '.' || c.relname, t.nspname || '.' || r.relname,
        (select array_agg(a.attname::text) from pg_attribute a where a.attrelid = r.oid and a.attnum = any(confkey))
 from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace f on f.oid = c.relnamespace
 join pg_class r on r.oid = k.confrelid join pg_namespace t on t.oid = r.relnamespace where k.contype = 'f'
+"""
+_ROUTINES = """
+select n.nspname || '.' || p.proname, pg_get_functiondef(p.oid) from pg_proc p
+join pg_namespace n on n.oid = p.pronamespace where p.prokind in ('f', 'p') and p.prorettype <> 'trigger'::regtype
+and n.nspname not in ('pg_catalog', 'information_schema') and not exists (
+    select from pg_depend d where d.objid = p.oid and d.deptype = 'e')
 """
 _UNIQUE = """
 select n.nspname || '.' || c.relname, k.conname::text, k.contype = 'p', array_agg(a.attname::text)
@@ -83,6 +91,10 @@ def world_of(cluster: Cluster) -> World:
                 more["filled"] = {n: one for n, one in enumerate(defaults, 1) if one and not one.startswith("s")}
                 known = dict(zip(columns, map(declared_type, types), strict=True))
                 catalogue.make(prefix + name, _KINDS[kind], columns, known, **more)
+            for name, text in connection.execute(_ROUTINES):
+                routine = StoredRoutine(prefix + name, text, ("public",), prefix)
+                known = read_routine(routine, catalogue).problems
+                catalogue.set_routine(prefix + name, replace(routine, known=known))
             for name, constraint, is_primary, columns in connection.execute(_UNIQUE):
                 if (one := catalogue.find(prefix + name)) is not None:
                     catalogue.know_key(one, constraint, columns, is_primary)

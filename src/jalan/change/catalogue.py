@@ -6,11 +6,15 @@ Source: PostgreSQL 15 documentation, "ALTER TABLE", "DROP TABLE", "CREATE VIEW",
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any
 
 from jalan.catalog.kinds import DatasetKind
 from jalan.change.types import ASSIGNMENT, TypeName, type_system
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import QUOTED, WORD, tokenize
+
+if TYPE_CHECKING:
+    from jalan.change.routines import StoredRoutine
 
 POSTGRESQL = "postgresql"
 """The dialect whose types and keys are known."""
@@ -107,7 +111,8 @@ class Catalogue:
         self._hanging: dict[int, set[int]] = {}
         self._pointing: dict[int, set[int]] = {}
         self._next = 1
-        self._done: list[tuple[int, StoredRelation | None]] = []
+        self._routines: dict[str, StoredRoutine | None] = {}
+        self._done: list[tuple[int | str, Any]] = []
 
     # --- looking ---------------------------------------------------------------------------------------
 
@@ -142,6 +147,31 @@ class Catalogue:
         found = [self._relations[one] for one in sorted(self._hanging.get(number, ()))]
         return found if column is None else [one for one in found if (number, column) in one.uses]
 
+    # --- routines --------------------------------------------------------------------------------------
+
+    @property
+    def has_routines(self) -> bool:
+        """Whether any routine is, or was, there."""
+        return bool(self._routines)
+
+    def routine(
+        self, parts: Sequence[str], path: Iterable[str], prefix: str = ""
+    ) -> "tuple[str, StoredRoutine | None] | None":
+        """Return a routine by the name that a text gives it, with its whole name; the routine is none where it was
+        dropped. Where there never was one of that name, nothing is returned."""
+        written = ".".join(parts)
+        names = [written] if len(parts) > 1 else [f"{schema}.{written}" for schema in path]
+        return next(((prefix + n, self._routines[prefix + n]) for n in names if prefix + n in self._routines), None)
+
+    def routines(self) -> "list[tuple[str, StoredRoutine]]":
+        """Return the routines that are there, with their names."""
+        return [(name, one) for name, one in self._routines.items() if one is not None]
+
+    def set_routine(self, name: str, routine: "StoredRoutine | None") -> None:
+        """Make or replace a routine; none drops it."""
+        self._done.append((name, self._routines.get(name)))
+        self._routines[name] = routine
+
     # --- changing --------------------------------------------------------------------------------------
 
     def mark(self) -> int:
@@ -152,12 +182,18 @@ class Catalogue:
         """Take changes back."""
         while len(self._done) > mark:
             number, before = self._done.pop()
-            self._put(number, before)
+            if isinstance(number, str):
+                self._routines[number] = before
+            else:
+                self._put(number, before)
 
     def touched_since(self, mark: int) -> set[str]:
         """Return the names of what was made, changed or dropped since."""
         found = set()
         for number, before in self._done[mark:]:
+            if isinstance(number, str):
+                found.add(number)
+                continue
             now = self._relations.get(number)
             found |= {one.name for one in (before, now) if one is not None}
         return found

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from jalan.change.altering import ALTERED
 from jalan.change.catalogue import DROPPED
 from jalan.change.column_changes import column_change, dropped_constraint, shown_name
+from jalan.change.routines import KINDS
 from jalan.change.running import HANDLED
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
@@ -50,7 +51,9 @@ def _unknown(node: tree.StatementNode | Unread, text: str, dialect: str) -> Iter
         if node.kind not in DROPPED:
             yield f"what dropping a {node.kind.replace('_', ' ')} does is not simulated so far", node.start
     elif isinstance(node, tree.Recognised):
-        if node.kind != "comment":
+        if node.kind not in ("comment", "drop_function", "drop_procedure"):
             yield f"what {node.kind.replace('_', ' ')} does is not simulated so far", node.start
+    elif isinstance(node, tree.Routine) and node.kind not in KINDS:
+        yield f"what a {node.kind} does is not simulated so far", node.start
     elif type(node) not in HANDLED:
         yield "what this statement does is not simulated so far", node.start

@@ -2,6 +2,7 @@
 it makes is there afterwards; or it says why not, and nothing has happened."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from jalan.change.altering import Altering, says
@@ -22,6 +23,7 @@ from jalan.change.catalogue import (
 )
 from jalan.change.keys import conflict_columns, leanings
 from jalan.change.ran import Failure, Flow, Ran, ReadStatement, Text, read_statements
+from jalan.change.routines import KINDS, StoredRoutine, calls_in, read_routine
 from jalan.change.seen import CatalogueSeen
 from jalan.change.steps import Steps
 from jalan.change.types import (
@@ -37,7 +39,8 @@ from jalan.lineage.model import Extraction, Statement
 from jalan.lineage.script import extract
 from jalan.lineage.tables import Parts, split_key
 from jalan.sql import tree
-from jalan.sql.grammar.script import Unread
+from jalan.sql.dialects import get_dialect
+from jalan.sql.grammar.script import Unread, parse
 
 _BEFORE_STAR = frozenset({"select", "distinct", "all", "returning", ",", "."})
 _BEHIND_STAR = frozenset({"from", "into", ",", ")", ";", "", "union", "except", "intersect", "order", "limit"})
@@ -97,6 +100,9 @@ class _Runner:
         self._path: tuple[str, ...] = (TEMPORARY, *text.search_path)
         self._seen = CatalogueSeen(catalogue)
         self._keys: Sequence[str] = ()  # the words of the statement that is run
+        # What routines that it calls read, and of which columns.
+        self._extra_rows: set[tuple[str, str]] = set()
+        self._extra_reads: set[str] = set()
 
     def end_of_session(self, mark: int) -> None:
         """What was made since a mark and is temporary is gone."""
@@ -129,6 +135,9 @@ class _Runner:
         self.ran.words.update(read.keys)
         self.ran.has_star |= _has_star(read.keys)
         try:
+            self._extra_rows, self._extra_reads = set(), set()
+            if self._catalogue.has_routines:
+                self._calls(node)
             if self._is_known:
                 self._leans(node)
             if self._typed and not isinstance(node, tree.CreateTableAs | tree.CreateView):
@@ -139,6 +148,72 @@ class _Runner:
             raise _Fails(Failure(str(refused), (node.start, node.end), is_misfit=is_misfit)) from refused
         except Misfit as misfit:
             raise _Fails(Failure(str(misfit), misfit.span, is_misfit=True)) from misfit
+
+    def _calls(self, node: tree.StatementNode) -> None:
+        """Read the bodies of the routines that a statement calls, as the database does only then."""
+        if isinstance(node, tree.Routine):
+            return
+        for call in calls_in(node):
+            found = self._catalogue.routine(tuple(map(str, call.parts)), self._path)
+            if found is None:
+                continue
+            name, routine = found
+            self.ran.names.add(name)
+            self.ran.read.add(name)
+            span = (call.start, call.end)
+            if routine is None:
+                raise _Fails(Failure(f"function {'.'.join(map(str, call.parts))}(…) does not exist", span, name))
+            reading = read_routine(routine, self._catalogue)
+            self.ran.names |= reading.reads
+            self.ran.read |= reading.reads
+            self.ran.words.update(column.lower() for _, column in reading.uses)
+            if reading.problem is not None:
+                raise _Fails(Failure(reading.problem, span, name))
+            self._extra_reads |= reading.reads
+            self._extra_rows |= reading.uses
+
+    def _create_routine(self, node: tree.Routine) -> None:
+        if node.kind not in KINDS:
+            return
+        name = self._full(tuple(map(str, node.parts)))
+        known = self._catalogue.routine(tuple(map(str, node.parts)), self._path)
+        if known is not None and known[1] is not None and not self._says("or", "replace"):
+            raise Refused(f'function "{name.rpartition(".")[2]}" already exists with same argument types')
+        path = tuple(one for one in self._path if one != TEMPORARY)
+        routine = StoredRoutine(name, self._text.text[node.start : node.end], path)
+        reading = read_routine(routine, self._catalogue)
+        self.ran.names |= reading.reads
+        if node.language == "sql" and reading.problem is not None:
+            raise Refused(reading.problem.partition(", in ")[0])  # such a body is looked at when it is made
+        self._catalogue.set_routine(name, replace(routine, known=reading.problems))
+
+    def _drop_routine(self, node: tree.Recognised) -> None:
+        keys = list(self._keys)
+        at = 4 if keys[2:4] == ["if", "exists"] else 2
+        parts = _parts(keys, at)
+        found = self._catalogue.routine(parts, self._path)
+        if found is None or found[1] is None:
+            if at == 2:
+                raise Refused(f'could not find a {keys[1]} named "{".".join(parts)}"')
+            return
+        name = found[0]
+        self.ran.names.add(name)
+        calling = [one for one in self._catalogue if one.query is not None and self._view_calls(one, name)]
+        if calling and not self._says("cascade"):
+            raise Refused(f"cannot drop {keys[1]} {'.'.join(parts)} because other objects depend on it")
+        for view in calling:
+            if self._catalogue.by_number(view.number) is not None:
+                self.ran.names |= {one.name for one in self._catalogue.drop(view, cascade=True)}
+        self._catalogue.set_routine(name, None)
+
+    def _view_calls(self, view: StoredRelation, name: str) -> bool:
+        query = view.query
+        if query is None or name.rpartition(".")[2] not in query.text.lower():
+            return False
+        nodes = (one for one in parse(query.text, get_dialect(query.dialect)) if not isinstance(one, Unread))
+        calls = (call for node in nodes for call in calls_in(node))
+        named = (self._catalogue.routine(tuple(map(str, one.parts)), query.path, query.prefix) for one in calls)
+        return any(found is not None and found[0] == name for found in named)
 
     def _leans(self, node: tree.StatementNode) -> None:
         """Fail where something leans on a key that was dropped."""
@@ -221,10 +296,10 @@ class _Runner:
     def _flow(self, target: StoredRelation | None, found: Extraction) -> None:
         """Note what a statement makes of what."""
         columns: dict[str, set[tuple[str, str]]] = {}
-        rows: set[tuple[str, str]] = set()
+        rows = set(self._extra_rows)
         for link in found.links:
             (rows if link.output is None else columns.setdefault(link.output, set())).add((link.table, link.column))
-        reads = frozenset(name for one in found.statements for name in one.reads)
+        reads = frozenset(name for one in found.statements for name in one.reads) | self._extra_reads
         made = {name: frozenset(sources) for name, sources in columns.items()}
         self.ran.flows.append(Flow(None if target is None else target.name, made, frozenset(rows), reads))
 
@@ -234,8 +309,9 @@ class _Runner:
             str(one.name): frozenset((s.table, s.column) for s in (*one.values, *one.conditions))
             for one in statement.outputs
         }
-        rows = frozenset((s.table, s.column) for s in statement.row_conditions)
-        self.ran.flows.append(Flow(target.name, made, rows, frozenset(statement.reads)))
+        rows = frozenset((s.table, s.column) for s in statement.row_conditions) | self._extra_rows
+        reads = frozenset(statement.reads) | self._extra_reads
+        self.ran.flows.append(Flow(target.name, made, rows, reads))
 
     def _read(self, start: int, end: int, before: str = "") -> tuple[Statement, Extraction]:
         """Read a stretch of the text as a statement. Fails where something that it reads is not there."""
@@ -456,7 +532,9 @@ class _Runner:
     def _command(self, node: tree.Recognised) -> None:
         """COMMENT and REFRESH name what must be there."""
         keys = list(self._keys)
-        if keys[:1] == ["comment"]:
+        if keys[:2] in (["drop", "function"], ["drop", "procedure"], ["drop", "routine"]):
+            self._drop_routine(node)
+        elif keys[:1] == ["comment"]:
             self._comment(node, keys)
         elif keys[:3] == ["refresh", "materialized", "view"]:
             at = 4 if keys[3] == "concurrently" else 3
@@ -509,6 +587,7 @@ HANDLED: dict[type[tree.StatementNode], Handler] = {
     tree.Insert: _Runner._write,
     tree.Merge: _Runner._write,
     tree.QueryStatement: _Runner._query,
+    tree.Routine: _Runner._create_routine,
     tree.Recognised: _Runner._command,
     tree.SetSearchPath: _Runner._set_path,
     tree.Truncate: _Runner._truncate,

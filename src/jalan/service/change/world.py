@@ -3,7 +3,7 @@ order that respects what each needs."""
 
 from collections import defaultdict
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from threading import Lock
 from types import SimpleNamespace
 from typing import Any
@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from jalan.catalog.kinds import DatasetKind, DefinitionKind, FieldKind
 from jalan.change.catalogue import FOREIGN, TABLE, Catalogue, KeptQuery, columns_in
 from jalan.change.ran import Text
+from jalan.change.routines import KINDS, StoredRoutine, read_routine
 from jalan.change.simulation import World
 from jalan.change.types import TypeName, declared_type
 from jalan.change.views import hangs_on
@@ -24,6 +25,9 @@ from jalan.runs.order import needed_first
 from jalan.service.change.sides import ASKED_TEXTS, NOW, TEXTS, Side
 from jalan.service.context import Context
 from jalan.service.errors import NotFound
+from jalan.sql import tree
+from jalan.sql.dialects import get_dialect
+from jalan.sql.grammar.script import parse
 from jalan.store.among import is_among
 from jalan.store.schema import Dataset, Definition, Field, Ingestion, Link, System
 from jalan.store.validity import valid_at
@@ -154,6 +158,7 @@ class _Builder:
             rows[id_].name.removeprefix(self._prefix): {one.name: declared_type(one.type or "") for one in listed}
             for id_, listed in columns.items()
         }
+        self._routines()
         queries, shown = self._queries(), self._shown(rows)
         waiting = []
         for id_, row in sorted(rows.items()):
@@ -169,6 +174,24 @@ class _Builder:
             self._catalogue.make(name, kind, names, self._types.get(name), **more, **told)
         self._views(waiting)
         self._keys(rows, columns)
+        for name, routine in self._catalogue.routines():
+            # What is wrong with one anyhow is not the fault of a change.
+            known = read_routine(routine, self._catalogue).problems
+            self._catalogue.set_routine(name, replace(routine, known=known))
+
+    def _routines(self) -> None:
+        """Make the functions and procedures that the databases have."""
+        query = select(Definition.text, Definition.search_path, Definition.database).where(
+            Definition.system_id == self._system.id,
+            Definition.kind.in_((DefinitionKind.FUNCTION, DefinitionKind.PROCEDURE)),
+            Definition.valid_to.is_(None),
+        )
+        for text, path, database in self._session.execute(query):
+            node = next(iter(parse(text, get_dialect("postgresql"))), None)
+            if isinstance(node, tree.Routine) and node.kind in KINDS and len(node.parts) > 1:
+                prefix = "" if database == self._database else f"{database}."
+                name = prefix + ".".join(map(str, node.parts))
+                self._catalogue.set_routine(name, StoredRoutine(name, text, tuple(path), prefix))
 
     def _views(self, waiting: list[tuple[str, str, list[str], Any]]) -> None:
         known = {one.name: list(one.columns) for one in self._catalogue}
