@@ -1,5 +1,7 @@
 """Plans for changes. That they can be carried out and taken back is tried in PostgreSQL by the oracle tests."""
 
+from dataclasses import replace
+
 import pytest
 
 from jalan.change.catalogue import FOREIGN, TABLE, Catalogue
@@ -89,6 +91,17 @@ def test_another_type_makes_the_views_over_it_anew() -> None:
     total = Text("total.sql", "create or replace view mart.total as select sum(fare) as fare from tidy.tickets")
     ways = routes(world(total), "alter table tidy.tickets alter column fare type text")
     assert [one.name for one in ways] == ["step by step"]
+
+
+def test_a_column_that_is_made_of_others_is_taken_back_by_hand() -> None:
+    found = world()
+    relation = found.catalogue.find("tidy.tickets")
+    assert relation is not None
+    made = replace(relation, generated={relation.columns["fare"]: frozenset({1})})
+    found.catalogue.point(made, ())
+    (way,) = routes(found, "alter table tidy.tickets alter column fare type text")
+    assert (way.name, way.steps[0].undo) == ("at once", "")
+    assert "made anew" in way.steps[0].note
 
 
 def test_a_type_that_nothing_can_be_cast_to_has_no_way() -> None:

@@ -21,13 +21,14 @@ from jalan.change.plan.written import (
     short_name,
     whole_name,
 )
-from jalan.change.types import EXPLICIT, Misfit, TypedOutput, TypeName, check_statement, type_system
+from jalan.change.types import ASSIGNMENT, EXPLICIT, Misfit, TypedOutput, TypeName, check_statement, type_system
 from jalan.sql import tree
 from jalan.sql.grammar.script import Unread, parse
 from jalan.sql.walk import walk
 
 _STEADY = "NSB"
 """Categories of types whose casts depend on no setting: numbers, strings, truth values."""
+_MADE = "It is made of other columns: to take it back, it is dropped and made anew."
 _OWN = "Look at {} before: functions of your own are called there, of which it is not known what they take."
 
 
@@ -66,24 +67,30 @@ def retype(parts: Parts, target: StoredRelation, change: ColumnChange, type_: Ty
     if any(not _fits(parts, view, target, column, type_) for view in views):
         return found
     again = [made_again(view) for view in reversed(views)]
+    # A column that is always made of others takes no USING on the way back.
+    is_made = target.columns[column] in target.generated
+    back = before is not None and type_system().casts(type_.base, before.base, ASSIGNMENT)
+    using_back = "" if is_made else f" using {{c}}::{before or '…'}"
     drops = [f"drop {view.words} {short_name(view)}" for view in views]
     parts.run(
         draft,
         "Give it the new type" + (", with the views over it made anew" if views else ""),
         target,
         f"alter table {{t}} alter column {{c}} type {type_}{using.replace('{', '{{').replace('}', '}}')}",
-        undo=f"alter table {{t}} alter column {{c}} type {before or '…'}"
-        + ("" if target.columns[column] in target.generated else f" using {{c}}::{before or '…'}"),
+        undo=""
+        if is_made and not back
+        else f"alter table {{t}} alter column {{c}} type {before or '…'}{using_back}",
         note="The table is written anew, and locked while that lasts."
         + (f" {GRANTS}" if views else "")
-        + (f" {_OWN.format(', '.join(own))}" if own else ""),
+        + (f" {_OWN.format(', '.join(own))}" if own else "")
+        + (f" {_MADE}" if is_made and not back else ""),
         together=True,
         c=quoted(column),
     )
     if views:
         step = draft.steps[-1]
         whole = ";\n".join(["begin", *drops, step.sql, *again, "commit"])
-        undo = ";\n".join(["begin", *drops, step.undo, *again, "commit"])
+        undo = ";\n".join(["begin", *drops, step.undo, *again, "commit"]) if step.undo else ""
         draft.steps[-1] = PlanStep(step.title, whole, step.database, step.before, step.together, undo, step.note)
     return [*found, Route("at once", AT_ONCE, tuple(draft.steps))]
 
