@@ -2,26 +2,15 @@
 
 from collections.abc import Callable, Sequence
 
+from jalan.change.actions import ColumnChange, Does, DroppedConstraint, ShownName, added_column, read_action
 from jalan.change.catalogue import POSTGRESQL, Catalogue, KeptQuery, Refused, StoredRelation
-from jalan.change.column_changes import (
-    ColumnChange,
-    Does,
-    added_column,
-    column_change,
-    dropped_constraint,
-    shown_name,
-)
 from jalan.change.keys import leanings
 from jalan.change.ran import Ran, Text
 from jalan.change.types import ASSIGNMENT, TypedOutput, TypeName, is_wider, type_of_expression, type_system
+from jalan.change.words import says
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import parse
-
-
-def says(keys: Sequence[str], *words: str) -> bool:
-    """Whether words stand side by side in a statement."""
-    return any(tuple(keys[n : n + len(words)]) == words for n in range(len(keys)))
 
 
 class Altering:
@@ -52,21 +41,18 @@ class Altering:
         assert found is not None
         return found
 
-    def _says(self, *words: str) -> bool:
-        return says(self._keys, *words)
-
     def _drop_columns(self, number: int, action: tree.AlterAction) -> None:
         for column in map(str, action.columns or ()):
             found = self._numbered(number)
-            if column not in found.columns and self._says("column", "if", "exists"):
+            if column not in found.columns and says(self._keys, "column", "if", "exists"):
                 continue
-            gone = self._catalogue.drop_column(found, column, self._says("cascade"))
+            gone = self._catalogue.drop_column(found, column, says(self._keys, "cascade"))
             self.ran.names |= {one.name for one in gone}
 
     def _add_columns(self, number: int, action: tree.AlterAction) -> None:
         for column in map(str, action.columns or ()):
             found = self._numbered(number)
-            if column not in found.columns or not self._says("column", "if", "not", "exists"):
+            if column not in found.columns or not says(self._keys, "column", "if", "not", "exists"):
                 said = added_column(action, self._text.text, self._text.dialect)
                 self._catalogue.add_column(found, column, said.type, said.must_be_given)
 
@@ -82,17 +68,18 @@ class Altering:
         self._catalogue.rename(found, name)
         self.ran.names.add(name)
 
-    def _change_column(self, number: int, action: tree.AlterAction) -> None:
-        change, found = column_change(action, self._text.text, self._text.dialect), self._numbered(number)
-        shown = shown_name(action, self._text.text, self._text.dialect)
-        if shown is not None and found.remote is not None:
-            self._catalogue.show(found, *shown)
-        dropped = dropped_constraint(action, self._text.text, self._text.dialect)
-        if dropped is not None:
-            gone = self._catalogue.drop_key(found, dropped, self._says("cascade"), self._leaning(found, dropped))
+    def _other(self, number: int, action: tree.AlterAction) -> None:
+        does, found = read_action(action, self._text.text, self._text.dialect), self._numbered(number)
+        if isinstance(does, ColumnChange):
+            self._change_column(found, does)
+        elif isinstance(does, DroppedConstraint):
+            leaning = self._leaning(found, does.name)
+            gone = self._catalogue.drop_key(found, does.name, says(self._keys, "cascade"), leaning)
             self.ran.names |= {one.name for one in gone}
-        if change is None:
-            return
+        elif isinstance(does, ShownName) and found.remote is not None:
+            self._catalogue.show(found, does.column, does.name)
+
+    def _change_column(self, found: StoredRelation, change: ColumnChange) -> None:
         if change.does is Does.RETYPES:
             self._retype(found, change)
         elif change.does in (Does.SETS_NOT_NULL, Does.DROPS_NOT_NULL):
@@ -163,7 +150,7 @@ class Altering:
 ALTERED: dict[str, Callable[[Altering, int, tree.AlterAction], None]] = {
     "add_column": Altering._add_columns,
     "drop_column": Altering._drop_columns,
-    "other": Altering._change_column,
+    "other": Altering._other,
     "rename": Altering._rename,
     "rename_column": Altering._rename_column,
     "set_schema": Altering._set_schema,

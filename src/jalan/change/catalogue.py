@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from jalan.catalog.kinds import DatasetKind
-from jalan.change.types import ASSIGNMENT, TypeName, type_system
+from jalan.change.types import ASSIGNMENT, TypedOutput, TypeName, type_system
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import QUOTED, WORD, tokenize
 
@@ -90,6 +90,10 @@ class StoredRelation:
         """Return the type of a column, none where it is not known."""
         number = self.columns.get(column)
         return None if number is None else self.types.get(number)
+
+    def outputs(self) -> list[TypedOutput]:
+        """Return its columns with their types."""
+        return [TypedOutput(name, self.types.get(number)) for name, number in self.columns.items()]
 
     @property
     def is_query(self) -> bool:

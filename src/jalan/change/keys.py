@@ -4,12 +4,15 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from jalan.change.catalogue import StoredRelation
+from jalan.change.ran import Failure, ReadStatement
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.walk import children, walk
 
 Find = Callable[[tuple[str, ...]], StoredRelation | None]
 _AGGREGATES = get_dialect("postgresql").aggregates
+_NOT_GROUPED = "must appear in the GROUP BY clause or be used in an aggregate function"
+_NO_KEY = "there is no unique or exclusion constraint matching the ON CONFLICT specification"
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,3 +106,25 @@ def conflict_columns(node: tree.Insert) -> frozenset[str] | None:
     if not all(isinstance(one, tree.Column) for one in node.conflict.columns):
         return None
     return frozenset(str(one.parts[-1]) for one in node.conflict.columns if isinstance(one, tree.Column))
+
+
+def lost_key(read: ReadStatement, text: str, find: Find) -> Failure | None:
+    """Return why a statement fails that leans on a key which was dropped, none where it does not.
+
+    text: that the statement was read from.
+    """
+    node = read.node
+    if isinstance(node, tree.Insert) and (columns := conflict_columns(node)) is not None:
+        target = find(tuple(map(str, node.target.parts)))
+        if target is not None and target.lost_keys:
+            numbers = frozenset(target.columns.get(column, 0) for column in columns)
+            if numbers in target.lost_keys and numbers not in target.keys.values():
+                return Failure(_NO_KEY, (node.start, node.target.end), target.name)
+    if not isinstance(node, tree.Insert | tree.CreateTableAs | tree.CreateView | tree.QueryStatement):
+        return None
+    if node.query is not None and "group" in read.keys:
+        for one in leanings(node.query, text, find):
+            if one.held():
+                span = (one.column.start, one.column.end)
+                return Failure(f'column "{text[slice(*span)]}" {_NOT_GROUPED}', span, one.relation.name)
+    return None

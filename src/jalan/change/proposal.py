@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
+from jalan.change.actions import read_action
 from jalan.change.altering import ALTERED
 from jalan.change.catalogue import DROPPED
-from jalan.change.column_changes import column_change, dropped_constraint, shown_name
 from jalan.change.routines import KINDS
 from jalan.change.running import HANDLED
 from jalan.sql import tree
@@ -12,7 +12,6 @@ from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
 
 _ONLY = "of ALTER columns, names and dropped constraints are simulated: add, drop, rename, type, null, default"
-_READ = (column_change, shown_name, dropped_constraint)
 
 
 class NotSimulated(ValueError):
@@ -41,10 +40,7 @@ def _unknown(node: tree.StatementNode | Unread, text: str, dialect: str) -> Iter
         for action in node.actions:
             known = action.action in ALTERED
             if action.action == "other":
-                known = any(
-                    read(action, text, dialect) is not None
-                    for read in (column_change, shown_name, dropped_constraint)
-                )
+                known = read_action(action, text, dialect) is not None
             if not known:
                 yield _ONLY, action.start
     elif isinstance(node, tree.Drop):

@@ -54,6 +54,14 @@ class Failure:
     is_misfit: bool = False
 
 
+class Fails(Exception):
+    """A statement of a text fails."""
+
+    def __init__(self, failure: Failure) -> None:
+        super().__init__(failure.message)
+        self.failure = failure
+
+
 @dataclass(frozen=True, slots=True)
 class Flow:
     """What one statement makes of what.

@@ -3,12 +3,11 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from jalan.change.seen import CatalogueSeen, Finds
+from jalan.change.seen import FATAL, CatalogueSeen, Finds
 from jalan.lineage.script import extract
 from jalan.sql import tree
 from jalan.sql.walk import walk
 
-_FATAL = frozenset({"unknown_table", "unknown_column", "unknown_table_reference", "ambiguous_column"})
 KINDS = frozenset({"function", "procedure"})
 
 
@@ -42,7 +41,7 @@ def read_routine(routine: StoredRoutine, relations: Finds) -> RoutineReading:
     )
     problems = {}
     for one in [*found.diagnostics, *(each for statement in found.statements for each in statement.diagnostics)]:
-        if one.code in _FATAL:
+        if one.code in FATAL:
             written = routine.text[one.span[0] : one.span[1]]
             what = f'relation "{written}"' if one.code == "unknown_table" else f"column {written}"
             verb = "is ambiguous" if one.code == "ambiguous_column" else "does not exist"

@@ -7,6 +7,9 @@ from typing import Protocol
 from jalan.change.catalogue import StoredRelation
 from jalan.lineage.tables import KnownTables, Parts, Table, make_table
 
+FATAL = frozenset({"unknown_table", "unknown_column", "unknown_table_reference", "ambiguous_column"})
+"""What extraction says of a query that the database would not run."""
+
 
 class Finds(Protocol):
     """What relations are found in by name."""

@@ -5,8 +5,8 @@ from collections import Counter
 from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from jalan.change.actions import ColumnChange, Does, read_action
 from jalan.change.catalogue import POSTGRESQL, TEMPORARY, VIEW, Catalogue, StoredRelation
-from jalan.change.column_changes import Does, column_change
 from jalan.change.edits import ASKED, Columns, Edit, compare
 from jalan.change.meaning import Forms, QueryDifference
 from jalan.change.otherwise import Otherwise, either
@@ -92,12 +92,11 @@ class World:
     ) -> Outcome:
         """Return what a change does, written as SQL. Nothing is changed by asking.
 
-        dialect: that the change is written in, by default that of most texts.
-
         stopped: places of texts that are not run any more. edited: places of texts, with what they are instead.
         added: texts that are run too, each behind those that fill what it reads. late: places of texts that are run
         after all others. delivers: names of relations into which something else comes, from outside: the columns
-        that hold other values, none where other rows come.
+        that hold other values, none where other rows come. dialect: that the change is written in, by default that
+        of most texts.
         """
         asked = Text("the change", change, tuple(search_path), dialect or self.dialect)
         statements = read_statements(asked)
@@ -503,8 +502,8 @@ def _changed(differs: QueryDifference | None) -> Columns:
 def _may_retype(read: ReadStatement, text: Text) -> bool:
     """Whether a statement may give a column another type."""
     if isinstance(read.node, tree.Alter):
-        changes = (column_change(action, text.text, text.dialect) for action in read.node.actions)
-        return any(one is not None and one.does is Does.RETYPES for one in changes)
+        done = (read_action(action, text.text, text.dialect) for action in read.node.actions)
+        return any(isinstance(one, ColumnChange) and one.does is Does.RETYPES for one in done)
     return not isinstance(read.node, tree.Drop | tree.Truncate)
 
 

@@ -1,7 +1,7 @@
 """Plans to give a column another type, or to let it be null no more."""
 
+from jalan.change.actions import ColumnChange
 from jalan.change.catalogue import StoredRelation
-from jalan.change.column_changes import ColumnChange
 from jalan.change.plan.model import (
     AT_ONCE,
     BY_STEPS,

@@ -3,8 +3,8 @@ what takes each step back. What has to be changed with a step is what the simula
 
 from collections.abc import Sequence
 
+from jalan.change.actions import ColumnChange, Does, read_action
 from jalan.change.catalogue import StoredRelation
-from jalan.change.column_changes import Does, column_change
 from jalan.change.outcome import Kind
 from jalan.change.plan.drops import drop, drop_column
 from jalan.change.plan.model import (
@@ -50,11 +50,12 @@ def _ways(parts: Parts, nodes: Sequence[tree.StatementNode]) -> list[Route]:
             return [] if target is None else drop(parts, target)
         if isinstance(node, tree.Alter) and len(node.actions) == 1:
             target = parts.catalogue.named(tuple(map(str, node.target.parts)), ("public",))
-            return [] if target is None else _alter(parts, target, node.actions[0])
+            return [] if target is None else _alter(parts, target, node)
     return _one_by_one(parts, nodes)
 
 
-def _alter(parts: Parts, target: StoredRelation, action: tree.AlterAction) -> list[Route]:
+def _alter(parts: Parts, target: StoredRelation, node: tree.Alter) -> list[Route]:
+    action = node.actions[0]
     if action.action == "drop_column" and action.columns:
         column = str(action.columns[0])
         return drop_column(parts, target, column) if column in target.columns else []
@@ -63,13 +64,13 @@ def _alter(parts: Parts, target: StoredRelation, action: tree.AlterAction) -> li
         return rename_column(parts, target, old, new) if old in target.columns else []
     if action.action == "rename" and action.table is not None:
         return rename(parts, target, str(action.table.parts[-1]))
-    change = column_change(action, parts.change)
-    if change is not None and change.column in target.columns:
+    change = read_action(action, parts.change, "postgresql")
+    if isinstance(change, ColumnChange) and change.column in target.columns:
         if change.does is Does.RETYPES and change.type is not None:
             return retype(parts, target, change, change.type)
         if change.does is Does.SETS_NOT_NULL:
             return set_not_null(parts, target, change.column)
-    return _one_by_one(parts, [node for node in parse(parts.change, POSTGRESQL) if not isinstance(node, Unread)])
+    return _one_by_one(parts, [node])
 
 
 def _one_by_one(parts: Parts, nodes: Sequence[tree.StatementNode]) -> list[Route]:

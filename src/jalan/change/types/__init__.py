@@ -2,11 +2,18 @@
 
 from jalan.change.types.names import TypeName, declared_type, is_wider
 from jalan.change.types.scope import Misfit, TypedOutput
-from jalan.change.types.statements import check_statement, declared_columns, outputs_of, type_of_expression
+from jalan.change.types.statements import (
+    BEHIND_TYPE,
+    check_statement,
+    declared_columns,
+    outputs_of,
+    type_of_expression,
+)
 from jalan.change.types.system import ASSIGNMENT, EXPLICIT, type_system
 
 __all__ = [
     "ASSIGNMENT",
+    "BEHIND_TYPE",
     "EXPLICIT",
     "Misfit",
     "TypeName",

@@ -12,9 +12,10 @@ from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import parse
 from jalan.sql.lexer import tokenize
 
-_BEHIND_TYPE = frozenset(
+BEHIND_TYPE = frozenset(
     "not null default primary unique references check constraint generated collate storage compression".split()
 )
+"""Words that stand behind the type of a column that is declared."""
 _NO_COLUMN = frozenset("constraint primary unique foreign check exclude like".split())
 
 
@@ -144,7 +145,7 @@ def declared_columns(statement: str) -> dict[str, TypeName]:
     found: dict[str, TypeName] = {}
     for words in _columns(statement):
         name, rest = words[0], words[1:]
-        kept = next((n for n, word in enumerate(rest) if word.lower() in _BEHIND_TYPE), len(rest))
+        kept = next((n for n, word in enumerate(rest) if word.lower() in BEHIND_TYPE), len(rest))
         one = declared_type(" ".join(rest[:kept])) if kept else None
         if one is not None and name.lower() not in _NO_COLUMN:
             found[name.strip('"') if name.startswith('"') else name.lower()] = one
