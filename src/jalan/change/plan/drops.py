@@ -1,5 +1,7 @@
 """Plans to drop something."""
 
+from collections.abc import Sequence
+
 from jalan.change.catalogue import StoredRelation
 from jalan.change.plan.model import (
     BACKUP,
@@ -50,14 +52,13 @@ def drop(parts: Parts, target: StoredRelation) -> list[Route]:
     )
     draft.steps.append(PlanStep("Wait", note=MEANWHILE))
     pointing = parts.catalogue.pointing_at(target.number)
-    keys = ", ".join(map(short_name, pointing))
     draft.steps.append(
         PlanStep(
             "Drop it",
             f"drop table {schema}.{aside}{' cascade' if pointing else ''}",
             database_of(target),
             undo=f"create table {schema}.{aside} ({', '.join(columns_of(target))})",
-            note=BACKUP + (f" Foreign keys of {keys} go along." if pointing else ""),
+            note=BACKUP + _keys_of(pointing),
         )
     )
     return [Route("step by step", BY_STEPS, tuple(draft.steps))]
@@ -92,7 +93,6 @@ def drop_column(parts: Parts, target: StoredRelation, column: str) -> list[Route
     draft.steps.append(PlanStep("Wait", note=MEANWHILE))
     number = target.columns[column]
     pointing = parts.catalogue.pointing_at(target.number, number)
-    keys = ", ".join(map(short_name, pointing))
     made = [name for name, n in target.columns.items() if number in target.generated.get(n, ())]
     by_position = parts.by_position(target)
     parts.run(
@@ -102,7 +102,7 @@ def drop_column(parts: Parts, target: StoredRelation, column: str) -> list[Route
         f"alter table {{t}} drop column {{n}}{' cascade' if pointing or made else ''}",
         undo=f"alter table {{t}} add column {{n}} {target.type_of(column) or '…'}",
         note=BACKUP
-        + (f" Foreign keys of {keys} go along." if pointing else "")
+        + _keys_of(pointing)
         + (f" So does {', '.join(made)}, which is made of it." if made else "")
         + (f" {BY_POSITION.format(', '.join(by_position))}" if by_position else ""),
         together=True,
@@ -110,3 +110,8 @@ def drop_column(parts: Parts, target: StoredRelation, column: str) -> list[Route
         n=aside,
     )
     return [Route("step by step", BY_STEPS, tuple(draft.steps))]
+
+
+def _keys_of(pointing: Sequence[StoredRelation]) -> str:
+    """What is said of the foreign keys of tables, which go along with what they need."""
+    return f" Foreign keys of {', '.join(map(short_name, pointing))} go along." if pointing else ""

@@ -13,6 +13,7 @@ IN_THE_TEXT = "It is made anew by {}: what is done to it otherwise is gone with 
 BY_POSITION = (
     "{} insert by position: the columns must be named there, as another one stands in its place from then on."
 )
+WRITTEN_ANEW = "The table is written anew, and locked while that lasts."
 GRANTS = "Grants and indexes are to be given again by hand."
 
 

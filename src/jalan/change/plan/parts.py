@@ -121,27 +121,21 @@ class Parts:
 
     def without_shown(self, draft: Draft, target: StoredRelation, column: str | None) -> None:
         """Let foreign tables no longer show something."""
-        for one in self.catalogue:
-            if one.remote != target.name:
-                continue
+        for one, name in self.shown_by(target, column):
+            self.without_views(draft, one, None if column is None else name)
             if column is None:
-                self.without_views(draft, one, None)
-                again = ", ".join(columns_of(one))
                 self.run(
                     draft,
                     f"Drop the foreign table {short_name(one)} that shows it",
                     one,
                     "drop foreign table {t}",
-                    undo=f"create foreign table {{t}} ({again}) server …",
+                    undo=f"create foreign table {{t}} ({', '.join(columns_of(one))}) server …",
                     note=GRANTS,
                 )
-                continue
-            for name in one.columns:
-                if one.remote_columns.get(name, name) == column:
-                    self.without_views(draft, one, name)
-                    again = f"alter foreign table {{t}} add column {{c}} {one.type_of(name) or '…'}"
-                    title = f"Take it out of the foreign table {short_name(one)} that shows it"
-                    self.run(draft, title, one, "alter foreign table {t} drop column {c}", again, c=quoted(name))
+            else:
+                again = f"alter foreign table {{t}} add column {{c}} {one.type_of(name) or '…'}"
+                title = f"Take it out of the foreign table {short_name(one)} that shows it"
+                self.run(draft, title, one, "alter foreign table {t} drop column {c}", again, c=quoted(name))
 
     def shown_by(self, target: StoredRelation, column: str | None) -> list[tuple[StoredRelation, str]]:
         """The foreign tables that show a table, or one of its columns, each with its own name for that."""

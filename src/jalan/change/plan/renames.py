@@ -6,6 +6,7 @@ from jalan.change.plan.model import (
     BY_POSITION,
     BY_STEPS,
     IN_THE_TEXT,
+    WRITTEN_ANEW,
     Draft,
     PlanStep,
     Route,
@@ -30,20 +31,7 @@ def rename_column(parts: Parts, target: StoredRelation, old: str, new: str) -> l
     type_ = target.type_of(old)
     free = parts.is_free(target, old)
     if target.kind == TABLE and free and type_ is not None and new not in target.columns:
-        draft = Draft()
-        parts.run(
-            draft,
-            "Add the new column; it always holds what the old one does",
-            target,
-            "alter table {t} add column {n} {y} generated always as ({o}) stored",
-            undo="alter table {t} drop column {n}",
-            note="The table is written anew, and locked while that lasts.",
-            o=quoted(old),
-            n=quoted(new),
-            y=str(type_),
-        )
-        old_goes(parts, draft, target, old, new, type_, type_)
-        found.append(Route("step by step", BY_STEPS, tuple(draft.steps)))
+        found.append(with_both(parts, target, old, new, type_))
     draft = Draft()
     parts.run(
         draft,
@@ -61,7 +49,29 @@ def rename_column(parts: Parts, target: StoredRelation, old: str, new: str) -> l
     return [*found, Route("at once", AT_ONCE, tuple(draft.steps))]
 
 
-def old_goes(
+def with_both(
+    parts: Parts, target: StoredRelation, old: str, new: str, before: TypeName, type_: TypeName | None = None
+) -> Route:
+    """Return how a column gets another name or type with both for a while: what reads it moves to the new one,
+    which then stands by itself. before: the type of the old one. type_: another one that the new one has."""
+    draft = Draft()
+    what, cast = ("the new column", "") if type_ is None else ("a column of the new type", "::{y}")
+    parts.run(
+        draft,
+        f"Add {what}; it always holds what the old one does",
+        target,
+        f"alter table {{t}} add column {{n}} {{y}} generated always as ({{o}}{cast}) stored",
+        undo="alter table {t} drop column {n}",
+        note=WRITTEN_ANEW,
+        o=quoted(old),
+        n=quoted(new),
+        y=str(type_ or before),
+    )
+    _old_goes(parts, draft, target, old, new, before, type_ or before)
+    return Route("step by step", BY_STEPS, tuple(draft.steps))
+
+
+def _old_goes(
     parts: Parts, draft: Draft, target: StoredRelation, old: str, new: str, back: TypeName, type_: TypeName
 ) -> None:
     """Move what reads a column to the one that was added, then let that stand by itself."""

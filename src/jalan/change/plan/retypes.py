@@ -1,5 +1,7 @@
 """Plans to give a column another type, or to let it be null no more."""
 
+from dataclasses import replace
+
 from jalan.change.actions import ColumnChange
 from jalan.change.catalogue import StoredRelation
 from jalan.change.plan.model import (
@@ -7,12 +9,13 @@ from jalan.change.plan.model import (
     BY_STEPS,
     GRANTS,
     IN_THE_TEXT,
+    WRITTEN_ANEW,
     Draft,
     PlanStep,
     Route,
 )
 from jalan.change.plan.parts import Parts
-from jalan.change.plan.renames import both_in_the_text, old_goes
+from jalan.change.plan.renames import both_in_the_text, with_both
 from jalan.change.plan.written import (
     POSTGRESQL,
     database_of,
@@ -43,20 +46,7 @@ def retype(parts: Parts, target: StoredRelation, change: ColumnChange, type_: Ty
     steady = before is not None and _is_steady(before) and _is_steady(type_) and not using
     steady = steady and type_system().casts(str(before and before.base), type_.base, EXPLICIT)
     if before is not None and steady and parts.is_free(target, column):
-        draft = Draft()
-        parts.run(
-            draft,
-            "Add a column of the new type; it always holds what the old one does",
-            target,
-            "alter table {t} add column {n} {y} generated always as ({o}::{y}) stored",
-            undo="alter table {t} drop column {n}",
-            note="The table is written anew, and locked while that lasts.",
-            o=quoted(column),
-            n=quoted(new),
-            y=str(type_),
-        )
-        old_goes(parts, draft, target, column, new, before, type_)
-        found.append(Route("step by step", BY_STEPS, tuple(draft.steps)))
+        found.append(with_both(parts, target, column, new, before, type_))
     draft = Draft()
     views = parts.over(target, column)
     for view in views:
@@ -80,7 +70,7 @@ def retype(parts: Parts, target: StoredRelation, change: ColumnChange, type_: Ty
         undo=""
         if is_made and not back
         else f"alter table {{t}} alter column {{c}} type {before or '…'}{using_back}",
-        note="The table is written anew, and locked while that lasts."
+        note=WRITTEN_ANEW
         + (f" {GRANTS}" if views else "")
         + (f" {_OWN.format(', '.join(own))}" if own else "")
         + (f" {_MADE}" if is_made and not back else ""),
@@ -105,10 +95,9 @@ def _fits(parts: Parts, view: StoredRelation, target: StoredRelation, column: st
         relation = parts.catalogue.named(name, path, prefix)
         if relation is None:
             return None
-        types = {one: relation.types.get(number) for one, number in relation.columns.items()}
         if relation.number == target.number:
-            types[column] = type_
-        return [TypedOutput(one, type_of) for one, type_of in types.items()]
+            relation = replace(relation, types={**relation.types, relation.columns[column]: type_})
+        return relation.outputs()
 
     try:
         for node in parse(view.query.text, POSTGRESQL):
