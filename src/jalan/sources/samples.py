@@ -52,12 +52,12 @@ def sample(url: URL, queries: Sequence[Asked], most: int) -> list[Sampled]:
 def _one(url: URL, asked: Asked, most: int) -> Sampled:
     found = Sampled()
     with reading(url, _SECONDS) as connection:
-        names = [_quoted(name) for name in asked.columns]
+        names = [quoted(name) for name in asked.columns]
         source = f"({asked.sql}\n) as s ({', '.join(names)})" + (
             f" where ({asked.condition}\n)" if asked.condition else ""
         )
         shown = ", ".join(f"left(s.{name}::text, {_LONGEST})" for name in names)
-        order = ", ".join(f"s.{_quoted(name)}::text" for name in asked.order)
+        order = ", ".join(f"s.{quoted(name)}::text" for name in asked.order)
         rows = f"select {shown} from {source}" + (f" order by {order}" if order else "") + f" limit {most + 1}"
         counts = "select count(*), " + ", ".join(
             f"count(*) - count(s.{name}), count(distinct s.{name}::text)" for name in names
@@ -86,5 +86,6 @@ def _fetch(connection: Connection, sql: str) -> list[tuple[Any, ...]]:
         return cursor.execute(sql.encode(), prepare=True).fetchall()
 
 
-def _quoted(name: str) -> str:
+def quoted(name: str) -> str:
+    """Return a name as SQL has it where nothing is known of its letters."""
     return '"' + name.replace('"', '""') + '"'

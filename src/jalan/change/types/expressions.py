@@ -103,11 +103,11 @@ class ExpressionTypes:
                 one for one in known
                 if one != _QUOTED and (self._system.common((first.base, one.base)) is None)
             )  # fmt: skip
-            raise Misfit(f"{what} types {first.base} and {other.base} {'cannot be matched'}", span)
+            raise Misfit(f"{what} types {first.base} and {other.base} cannot be matched", span)
         for node, given in zip(nodes, types, strict=True):
             self.becomes(node, given, found)
         same = {one for one in known if one != _QUOTED}
-        return same.pop() if len(same) == 1 and len(known) == len(types) else TypeName(found)
+        return same.pop() if len(same) == 1 else TypeName(found)
 
     def fits(self, given: Found, target: Found) -> bool:
         """Whether a value can be put into a column; where that is not known, it can."""

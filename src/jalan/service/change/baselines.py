@@ -226,8 +226,10 @@ def _of_change(
 
 
 def _both(context: Context, left: str, right: str) -> tuple[Side, Side]:
-    database = next((side.database for side in (_kept(context, left), _kept(context, right)) if side), None)
-    one, other = _side(context, left, database), _side(context, right, database)
+    kept = [_kept(context, written) for written in (left, right)]
+    database = next((side.database for side in kept if side is not None), None)
+    sides = zip((left, right), kept, strict=True)
+    one, other = (_side(context, written, side, database) for written, side in sides)
     if (one.system, one.database) != (other.system, other.database):
         raise Invalid(f"{one.name} is of {one.database}, {other.name} of {other.database}")
     return one, other
@@ -237,14 +239,14 @@ def _kept(context: Context, written: str) -> Side | None:
     return side_of(context.session, int(written)) if written.isdecimal() else None
 
 
-def _side(context: Context, written: str, database: str | None) -> Side:
+def _side(context: Context, written: str, kept: Side | None, database: str | None) -> Side:
     source, at, revision = written.partition("@")
     if at and source.isdecimal() and revision.strip():
         return side_of_revision(context, int(source), revision.strip(), database)
     if not written.isdecimal():
         raise Invalid(f"“{written[:100]}” is no state: the id of a baseline, 0 for now, or source@revision")
     system, name = chosen_database(context, database)
-    return _kept(context, written) or Side(system=system.id, database=name)
+    return kept or Side(system=system.id, database=name)
 
 
 def _world(context: Context, side: Side) -> DatabaseWorld:

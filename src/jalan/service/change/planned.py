@@ -2,9 +2,8 @@
 
 from jalan.change.catalogue import POSTGRESQL
 from jalan.change.plan import MOST_STATEMENTS, TooMany, routes
-from jalan.change.proposal import NotSimulated, check
 from jalan.service.change.answers import PlanRoute, PlanStepFact
-from jalan.service.change.simulate import MOST_TEXT
+from jalan.service.change.simulate import MOST_TEXT, check_change
 from jalan.service.change.world import world_of
 from jalan.service.context import Context
 from jalan.service.errors import Invalid
@@ -23,11 +22,7 @@ def plan(context: Context, change: str, database: str | None) -> list[PlanRoute]
         raise Invalid(
             f"change: plans are made for PostgreSQL; the texts of {here.database} are {here.world.dialect}"
         )
-    try:
-        check(change)
-    except NotSimulated as error:
-        line = change.count("\n", 0, error.start) + 1
-        raise Invalid(f"change: line {line}: {error}") from error
+    check_change(change, POSTGRESQL)
     try:
         with here.lock:
             found = routes(here.world, change)

@@ -1,7 +1,6 @@
 """Revisions of repositories as states of the texts: what a branch or commit has otherwise than what was read."""
 
 from dataclasses import replace
-from pathlib import Path
 from zlib import crc32
 
 from sqlalchemy import select
@@ -13,13 +12,11 @@ from jalan.service.change.world import chosen_database, world_of
 from jalan.service.context import Context
 from jalan.service.errors import Invalid, NotFound
 from jalan.service.ingest import sources
-from jalan.service.ingest.configuration import RepositoryConfig, local_path
+from jalan.service.ingest.configuration import RepositoryConfig
+from jalan.service.ingest.kinds.repository import opened
 from jalan.service.ingest.permissions import allowed_by_settings
-from jalan.service.ingest.secrets import resolve
-from jalan.service.settings import Settings
 from jalan.sources.errors import SourceError
 from jalan.sources.folder import SUFFIXES, read_tree
-from jalan.sources.git import Repository
 from jalan.store.schema import Source
 
 _BRANCHES = 100
@@ -34,7 +31,7 @@ def repositories(context: Context) -> list[RepositoryFact]:
         if not isinstance(config, RepositoryConfig) or config.revision is None:
             continue
         try:
-            branches, problem = _opened(config).branches()[:_BRANCHES], None
+            branches, problem = opened(config, allowed_by_settings()).branches()[:_BRANCHES], None
         except SourceError as error:
             branches, problem = [], str(error)
         found.append(
@@ -57,7 +54,7 @@ def side_of_revision(context: Context, source_id: int, revision: str, database: 
         raise NotFound(f"there is no repository {source_id}")
     if config.revision is None:
         raise Invalid(f"“{source.name}” is a folder, not a git repository: it has no revisions")
-    repository = _opened(config)
+    repository = opened(config, allowed_by_settings())
     commit = repository.resolve(revision)
     folder = read_tree(repository.tree(commit, config.folder, SUFFIXES), f"{config.location} at {revision}")
     here = world_of(context, database)
@@ -69,15 +66,3 @@ def side_of_revision(context: Context, source_id: int, revision: str, database: 
     # Numbers below zero are those of revisions; baselines have theirs above.
     side = Side(f"{source.name} at {revision}", -1 - crc32(f"{source_id} {commit}".encode()), system.id, name)
     return replace(side, taken=taken)
-
-
-def _opened(config: RepositoryConfig) -> Repository:
-    mirrors = Path(Settings().mirrors) if local_path(config.location) is None else None
-    credentials = resolve(config.credentials.get_secret_value()) if config.credentials is not None else None
-    return Repository(
-        config.location,
-        mirrors,
-        Settings().git_protocols.split(),
-        allowed=allowed_by_settings(),
-        credentials=credentials,
-    )

@@ -18,7 +18,7 @@ from jalan.service.ingest import sources
 from jalan.service.ingest.configuration import PostgresqlConfig
 from jalan.service.ingest.kinds.postgresql import address, namespace_of
 from jalan.service.ingest.permissions import allowed_by_settings
-from jalan.sources.samples import Asked, Sampled, sample
+from jalan.sources.samples import Asked, Sampled, quoted, sample
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import parse
@@ -59,7 +59,7 @@ def sample_change(context: Context, asked: ProposedChange, subject: str, conditi
     keys = [column for column in same if column not in differing] or same
     found = sample(
         address(config, allowed_by_settings().hosts),
-        [Asked(one.sql, one.columns, [_path(name) for name in one.path], chosen, keys) for one in (before, after)],
+        [Asked(one.sql, one.columns, [quoted(name) for name in one.path], chosen, keys) for one in (before, after)],
         _ROWS,
     )
     return _told(before, after, found[0], found[1], keys)
@@ -161,10 +161,6 @@ def _each_once(names: Sequence[str]) -> tuple[str, ...]:
         seen[name] = seen.get(name, 0) + 1
         found.append(name if seen[name] == 1 else f"{name} ({seen[name]})")
     return tuple(found)
-
-
-def _path(schema: str) -> str:
-    return '"' + schema.replace('"', '""') + '"'
 
 
 def _differing(before: _Query, after: _Query) -> set[str]:

@@ -74,7 +74,7 @@ def simulate(
     here = here or world_of(context, asked.database)
     dialect = _dialect(asked.dialect or here.world.dialect)
     if change.strip() or (asked.is_only_sql and not may_be_none):
-        _check(change, dialect)
+        check_change(change, dialect)
     places = {*asked.stopped, *asked.late}
     if unknown := places.difference(here.run_places() if places else ()):
         raise _not_run(min(unknown), here.run_places())
@@ -179,8 +179,8 @@ def _dialect(name: str) -> str:
         raise Invalid(f"dialect: {error}") from error
 
 
-def _check(change: str, dialect: str) -> None:
-    """Refuse what is no change, cannot be read, or whose consequences nobody can tell, with its place."""
+def check_change(change: str, dialect: str) -> None:
+    """Raise Invalid, with the line, where it is no change, cannot be read, or nobody can tell what it does."""
     try:
         check(change, dialect)
     except NotSimulated as error:

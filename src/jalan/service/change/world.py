@@ -170,14 +170,11 @@ class _Builder:
             kind = FOREIGN if id_ in shown else TABLE
             more = dict(zip(("remote", "remote_columns"), shown.get(id_, ()), strict=False))
             names = [one.name for one in columns[id_]]
-            told = _nullable(columns[id_]) | _keys_of(name, columns[id_])
+            told = _nullable(columns[id_]) | _own_keys(name, columns[id_])
             self._catalogue.make(name, kind, names, self._types.get(name), **more, **told)
         self._views(waiting)
-        self._keys(rows, columns)
-        for name, routine in self._catalogue.routines():
-            # What is wrong with one anyhow is not the fault of a change.
-            known = read_routine(routine, self._catalogue).problems
-            self._catalogue.set_routine(name, replace(routine, known=known))
+        self._foreign_keys(rows, columns)
+        self._know_routines()
 
     def _routines(self) -> None:
         """Make the functions and procedures that the databases have."""
@@ -192,6 +189,12 @@ class _Builder:
                 prefix = "" if database == self._database else f"{database}."
                 name = prefix + ".".join(map(str, node.parts))
                 self._catalogue.set_routine(name, StoredRoutine(name, text, tuple(path), prefix))
+
+    def _know_routines(self) -> None:
+        """Say what is wrong with routines anyhow: that is not the fault of a change."""
+        for name, routine in self._catalogue.routines():
+            known = read_routine(routine, self._catalogue).problems
+            self._catalogue.set_routine(name, replace(routine, known=known))
 
     def _views(self, waiting: list[tuple[str, str, list[str], Any]]) -> None:
         known = {one.name: list(one.columns) for one in self._catalogue}
@@ -257,7 +260,7 @@ class _Builder:
                 found.setdefault(table, (shown, {}))[1][here] = name
         return found
 
-    def _keys(self, rows: dict[int, Any], columns: dict[int, list[Any]]) -> None:
+    def _foreign_keys(self, rows: dict[int, Any], columns: dict[int, list[Any]]) -> None:
         """What foreign keys need: ``references`` of a column names schema, table and column."""
         for id_, listed in columns.items():
             name = rows[id_].name
@@ -358,7 +361,7 @@ def _nullable(columns: list[Any]) -> dict[str, Any]:
     return {"strict": frozenset(strict), "filled": filled, "generated": generated}
 
 
-def _keys_of(name: str, columns: list[Any]) -> dict[str, Any]:
+def _own_keys(name: str, columns: list[Any]) -> dict[str, Any]:
     """The keys of a table: the primary one under the name that it has where nobody gives it another."""
     keys: dict[str, set[int]] = {}
     primary = f"{name.rpartition('.')[2]}_pkey"

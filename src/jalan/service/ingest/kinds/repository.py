@@ -53,11 +53,7 @@ def read_repository(config: RepositoryConfig, allowed: Allowed, since: str | Non
         if path is None:
             raise SourceError(f"{config.location} is a remote; name the branch or revision to read")
         return Checkout(read_folder(path / config.folder, allowed.files))
-    mirrors = Path(Settings().mirrors) if path is None else None
-    credentials = resolve(config.credentials.get_secret_value()) if config.credentials is not None else None
-    repository = Repository(
-        config.location, mirrors, Settings().git_protocols.split(), allowed=allowed, credentials=credentials
-    )
+    repository = opened(config, allowed)
     commit = repository.resolve(config.revision)
     afresh = since is None or not repository.contains(commit, since)
     commits = repository.commits(commit, None if afresh else since, config.folder, SUFFIXES)
@@ -71,6 +67,15 @@ def read_repository(config: RepositoryConfig, allowed: Allowed, since: str | Non
     folder = read_tree(tree, f"{config.location} at {config.revision}")
     prefix = f"{config.folder.strip('/')}/" if config.folder.strip("/") else ""
     return Checkout(folder, commit, commits, texts, afresh, prefix)
+
+
+def opened(config: RepositoryConfig, allowed: Allowed) -> Repository:
+    """Return the git repository that a source reads. Raises SourceError."""
+    mirrors = Path(Settings().mirrors) if local_path(config.location) is None else None
+    credentials = resolve(config.credentials.get_secret_value()) if config.credentials is not None else None
+    return Repository(
+        config.location, mirrors, Settings().git_protocols.split(), allowed=allowed, credentials=credentials
+    )
 
 
 def load(config: RepositoryConfig, work: UnitOfWork) -> None:
