@@ -8,6 +8,7 @@ import { useAsked } from '@/shared/composables/useAsked'
 import { usePages } from '@/shared/composables/usePages'
 import { ago, count, exact, plural } from '@/shared/format/humane'
 import ConsequenceLedger from './ConsequenceLedger.vue'
+import ProtectedWarning from './ProtectedWarning.vue'
 
 /** Baselines: kept, protected, held against one another or how it is now, and taken over into. */
 const route = useRoute()
@@ -15,6 +16,7 @@ const router = useRouter()
 const here = () => route.name === 'baselines'
 /** A state: a baseline by its id, 0 for how it is now, or source@revision. */
 const state = (one: unknown) => (typeof one === 'string' && /^\d+(@.+)?$/.test(one) ? one : '0')
+const SIDES = ['from', 'to'] as const
 const left = computed(() => state(route.query.from))
 const right = computed(() => state(route.query.to))
 const open = computed(() => (route.query.text ? String(route.query.text) : null))
@@ -44,7 +46,7 @@ const of = ref(0)
 const repository = computed(
   () => repositories.value?.find((one) => one.id === of.value) ?? repositories.value?.[0] ?? null,
 )
-function chooseRevision(side: 'from' | 'to') {
+function chooseRevision(side: (typeof SIDES)[number]) {
   if (repository.value && revision.value.trim())
     go({ [side]: `${repository.value.id}@${revision.value.trim()}`, text: undefined })
 }
@@ -253,26 +255,18 @@ async function letItGo(id: number) {
       <h2>
         What differs
         <span class="sides">
-          from
-          <select
-            :value="left"
-            aria-label="From"
-            @change="go({ from: ($event.target as HTMLSelectElement).value, text: undefined })"
-          >
-            <option v-for="one in states" :key="one.value" :value="one.value">
-              {{ one.label }}
-            </option>
-          </select>
-          to
-          <select
-            :value="right"
-            aria-label="To"
-            @change="go({ to: ($event.target as HTMLSelectElement).value, text: undefined })"
-          >
-            <option v-for="one in states" :key="one.value" :value="one.value">
-              {{ one.label }}
-            </option>
-          </select>
+          <label v-for="side in SIDES" :key="side">
+            {{ side }}
+            <select
+              :value="side === 'from' ? left : right"
+              :aria-label="side === 'from' ? 'From' : 'To'"
+              @change="go({ [side]: ($event.target as HTMLSelectElement).value, text: undefined })"
+            >
+              <option v-for="one in states" :key="one.value" :value="one.value">
+                {{ one.label }}
+              </option>
+            </select>
+          </label>
           <button
             class="link"
             :disabled="left === right"
@@ -327,12 +321,12 @@ async function letItGo(id: number) {
             take {{ chosen.size ? plural(chosen.size, 'text') : 'all of it' }} over into
             {{ into.name }}
           </button>
-          <p v-if="asking" class="state warn" role="alert">
-            {{ into.name }} is protected. What is taken over stands there from now on, with your
-            name.
-            <button class="link" @click="takeOver(true)">take it over all the same</button>
-            <button class="link" @click="asking = false">leave it</button>
-          </p>
+          <ProtectedWarning
+            v-if="asking"
+            :name="into.name"
+            @confirm="takeOver(true)"
+            @leave="asking = false"
+          />
         </div>
         <p v-if="told" class="good" role="status">{{ told }}</p>
         <ConsequenceLedger

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { api } from '@/api/client'
+import { api, type Schemas } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
 import { plural } from '@/shared/format/humane'
 
@@ -15,6 +15,13 @@ const { data, error, loading } = useAsked(
 const chosen = ref(0)
 watch(data, () => (chosen.value = 0))
 const route = computed(() => data.value?.[chosen.value])
+/** The texts that are changed for a step: at any time before it, and in the same moment. */
+function changed(step: Schemas['PlanStepFact']) {
+  return [
+    { when: 'before', looks: 'mute', places: step.before },
+    { when: 'with it', looks: 'state warn', places: step.together },
+  ].filter((one) => one.places.length)
+}
 const copied = ref<string | null>(null)
 async function copy(text: string) {
   await navigator.clipboard.writeText(text)
@@ -68,23 +75,12 @@ function script(): string {
             <b>{{ step.title }}</b>
             <small v-if="step.with_last" class="mute"> in the same moment</small>
             <small v-if="step.database" class="mute"> in {{ step.database }}</small>
-            <p v-if="step.before.length" class="small">
-              <span class="mute">before, change {{ plural(step.before.length, 'text') }}:</span>
+            <p v-for="one in changed(step)" :key="one.when" class="small">
+              <span :class="one.looks">
+                {{ one.when }}, change {{ plural(one.places.length, 'text') }}:
+              </span>
               <button
-                v-for="place in step.before"
-                :key="place"
-                class="link mono"
-                @click="emit('open', place)"
-              >
-                {{ place }}
-              </button>
-            </p>
-            <p v-if="step.together.length" class="small">
-              <span class="state warn"
-                >with it, change {{ plural(step.together.length, 'text') }}:</span
-              >
-              <button
-                v-for="place in step.together"
+                v-for="place in one.places"
                 :key="place"
                 class="link mono"
                 @click="emit('open', place)"

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { ApiError, api } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
 import { plural } from '@/shared/format/humane'
+import ProtectedWarning from './ProtectedWarning.vue'
 
 /** A reviewed change is taken over into a baseline, with a word of warning where that is protected. */
 const props = defineProps<{ change: number }>()
@@ -45,11 +46,12 @@ async function take(confirmed: boolean) {
       >what it has otherwise</RouterLink
     >
   </p>
-  <p v-if="asking && into" class="state warn" role="alert">
-    {{ into.name }} is protected. What is taken over stands there from now on, with your name.
-    <button class="link" @click="take(true)">take it over all the same</button>
-    <button class="link" @click="asking = false">leave it</button>
-  </p>
+  <ProtectedWarning
+    v-if="asking && into"
+    :name="into.name"
+    @confirm="take(true)"
+    @leave="asking = false"
+  />
   <p v-if="told" role="status">
     {{ told }}
     <template v-if="byHand">Its SQL is in no text; run it by hand.</template>
