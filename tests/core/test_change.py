@@ -517,4 +517,25 @@ def test_a_function_that_is_dropped_or_made_otherwise_is_noticed_by_its_callers(
     wrong = FARES.format("sql", "select sum(toll) from tidy.tickets")
     assert with_routine(SQL, caller).simulate(wrong).refused == "column toll does not exist"
     later = FARES.format("plpgsql", "begin return (select sum(toll) from tidy.tickets); end")
-    assert with_routine(SQL, caller).simulate(later).refused is None
+    broken = with_routine(SQL, caller).simulate(later)
+    assert broken.refused is None
+    assert [one.reason for one in broken.consequences] == [
+        "column toll does not exist, in ops.fares, which is called here"
+    ]
+
+
+def test_a_function_that_a_text_makes_otherwise_is_noticed_by_its_callers() -> None:
+    maker = Text("maker.sql", BLOCK)
+    caller = Text("caller", "select port, ops.fares(port) from tidy.ports", is_query=True)
+    world = World(catalogue(TABLES), [maker, caller])
+    broken = world.simulate("", edited={"maker.sql": BLOCK.replace("sum(fare)", "sum(toll)")})
+    assert [(one.kind, one.subject) for one in broken.consequences] == [(Kind.BREAKS, "caller")]
+    other = world.simulate("", edited={"maker.sql": BLOCK.replace("sum(fare)", "min(fare)")})
+    assert [(one.kind, one.subject) for one in other.consequences] == [(Kind.ROWS, "caller")]
+    assert other.consequences[0].reason == "it reads ops.fares, which is made otherwise"
+    # What is wrong with a function anyhow, also where a text replaces that of the database, is no fault of a change.
+    usual = World(catalogue(TABLES, SQL), [Text("maker.sql", BLOCK.replace("sum(fare)", "sum(toll)")), caller])
+    assert usual.simulate("alter table tidy.ports add column pier text").failing == []
+    # Of the change itself nothing is left: the text makes the function as it was.
+    healed = world.simulate(BLOCK.replace("sum(fare)", "min(fare)"))
+    assert (healed.consequences, healed.untouched) == ([], ["caller"])

@@ -18,9 +18,10 @@ DROPS = tuple(["drop", kind] for kind in ("function", "procedure", "routine"))
 
 class Calling:
     """Takes the routines of one text. rows, reads: the columns and relations that those read which the statement
-    calls that is run."""
+    calls that is run, and they themselves. is_usual: it is run as it always is, without any change."""
 
-    def __init__(self, reader: Reader) -> None:
+    def __init__(self, reader: Reader, is_usual: bool) -> None:
+        self._is_usual = is_usual
         self.rows: set[tuple[str, str]] = set()
         self.reads: set[str] = set()
         self._reader, self._catalogue, self._ran = reader, reader.catalogue, reader.ran
@@ -46,7 +47,7 @@ class Calling:
             self._ran.words.update(column.lower() for _, column in reading.uses)
             if reading.problem is not None:
                 raise Fails(Failure(reading.problem, span, name))
-            self.reads |= reading.reads
+            self.reads |= {name, *reading.reads}
             self.rows |= reading.uses
 
     def create(self, node: tree.Routine, keys: Sequence[str]) -> None:
@@ -64,7 +65,10 @@ class Calling:
         self._ran.names |= reading.reads
         if node.language == "sql" and reading.problem is not None:
             raise Refused(reading.problem.partition(", in ")[0])  # such a body is looked at when it is made
-        self._catalogue.set_routine(name, replace(routine, known=reading.problems))
+        before = None if known is None else known[1]
+        # What is wrong with a new one is its own fault where the old one had it not; but not as things always are.
+        problems = reading.problems if before is None or self._is_usual else before.known
+        self._catalogue.set_routine(name, replace(routine, known=problems))
 
     def drop(self, keys: Sequence[str]) -> None:
         """Drop a routine. keys: the words of the statement. Raises Refused."""

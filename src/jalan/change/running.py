@@ -45,15 +45,17 @@ def run(
     steps: Steps | None = None,
     statements: Sequence[ReadStatement] | None = None,
     typed: bool = False,
+    is_usual: bool = False,
 ) -> Ran:
     """Run a text in one transaction: where it fails, the catalogue is as before.
 
     compares: it is found out what differs where a view gets another query. steps: takes down what is run.
     statements: those of the text, where they have been read already. typed: it is found out which types what it
-    makes has, and it fails where types do not fit.
+    makes has, and it fails where types do not fit. is_usual: it is run as it always is, without any change: what is
+    wrong with routines that it makes is wrong anyhow.
     """
     mark = catalogue.mark()
-    runner = _Runner(catalogue, text, compares, steps, typed)
+    runner = _Runner(catalogue, text, compares, steps, typed, is_usual)
     try:
         for one in read_statements(text) if statements is None else statements:
             runner.statement(one)
@@ -66,7 +68,9 @@ def run(
 
 
 class _Runner:
-    def __init__(self, catalogue: Catalogue, text: Text, compares: bool, steps: Steps | None, typed: bool) -> None:
+    def __init__(
+        self, catalogue: Catalogue, text: Text, compares: bool, steps: Steps | None, typed: bool, is_usual: bool
+    ) -> None:
         self.ran = Ran()
         # Of other dialects neither types nor what leans on keys are known.
         self._is_known = text.dialect == POSTGRESQL
@@ -76,7 +80,7 @@ class _Runner:
         self._catalogue = catalogue
         self._text = text
         self._reader = Reader(catalogue, text, self.ran)
-        self._calling = Calling(self._reader)
+        self._calling = Calling(self._reader, is_usual)
         self._keys: Sequence[str] = ()  # the words of the statement that is run
 
     def end_of_session(self, mark: int) -> None:

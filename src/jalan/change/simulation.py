@@ -46,6 +46,7 @@ class World:
         self._misfits: dict[int, bool] = {}
         self._retyped: dict[str, tuple[StoredRelation, dict[str, tuple[TypeName, TypeName]]]] = {}
         self._before = {one.name: one for one in catalogue}
+        self._routines = dict(catalogue.routines())
         self.identities = Identities(self._before)
         self.relations = Relations(self._before)
         self._readers: dict[str, set[str]] = {}
@@ -54,7 +55,7 @@ class World:
         self.shown = {one.remote for one in catalogue if one.remote is not None}
 
     def _run(self, number: int) -> Ran:
-        return run(self.catalogue, self.texts[number], statements=self.statements[number])
+        return run(self.catalogue, self.texts[number], statements=self.statements[number], is_usual=True)
 
     def _look_downstream(self) -> None:
         """Note of each relation the places of the texts that read it, and the relations one step further."""
@@ -153,7 +154,13 @@ class World:
         """Whether a relation is there otherwise than without the change."""
         now = self.catalogue.find(name)
         shape = None if now is None else list(now.columns)
-        return shape != self.shape(name) or bool(self.retyped(name))
+        return shape != self.shape(name) or bool(self.retyped(name)) or self.calls_other(name)
+
+    def calls_other(self, name: str) -> bool:
+        """Whether who calls a routine gets another one than without the change."""
+        was, found = self._routines.get(name), self.catalogue.routine(name.split("."), ())
+        now = None if found is None else found[1]
+        return (was and was.text) != (now and now.text)
 
     def retyped(self, name: str) -> dict[str, tuple[TypeName, TypeName]]:
         """Return the columns of a relation that have another type than without the change: before and now."""
@@ -281,6 +288,7 @@ class _Simulation:
             for name in filled
         }
         self._otherwise = Otherwise(self._catalogue, {**changed, **self._delivers})
+        self._note_routines(self._own)
         self._broken, self._stale, self._late, self._edits = {}, {}, {}, {}
         self._ran = [turn.before for turn in self._turns]
         for number, turn in enumerate(self._turns):
@@ -397,8 +405,16 @@ class _Simulation:
             )
             return False
         self._ran[number] = ran
-        self._touched |= {name for name in self._catalogue.touched_since(mark) if self._world.differs(name)}
+        touched = self._catalogue.touched_since(mark)
+        self._touched |= {name for name in touched if self._world.differs(name)}
+        self._note_routines(touched)
         return True
+
+    def _note_routines(self, names: Iterable[str]) -> None:
+        """Note of what was made or dropped which routines do something else: who calls one may get other rows."""
+        routines = [name for name in names if self._catalogue.routine(name.split("."), ()) is not None]
+        self._otherwise.heal(routines)
+        self._otherwise.given |= {name: None for name in routines if self._world.calls_other(name)}
 
     def _run_other(self, number: int, turn: _Turn) -> bool:
         """Run a text that is edited or added, and find out what it makes otherwise."""
