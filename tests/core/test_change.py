@@ -533,7 +533,7 @@ def test_a_function_that_a_text_makes_otherwise_is_noticed_by_its_callers() -> N
     other = world.simulate("", edited={"maker.sql": BLOCK.replace("sum(fare)", "min(fare)")})
     assert [(one.kind, one.subject) for one in other.consequences] == [(Kind.ROWS, "caller")]
     assert other.consequences[0].reason == "it reads ops.fares, which is made otherwise"
-    # What is wrong with a function anyhow, also where a text replaces that of the database, is no fault of a change.
+    # What is wrong with a function anyhow, also one that a text replaces, is no fault of a change.
     usual = World(catalogue(TABLES, SQL), [Text("maker.sql", BLOCK.replace("sum(fare)", "sum(toll)")), caller])
     assert usual.simulate("alter table tidy.ports add column pier text").failing == []
     # Of the change itself nothing is left: the text makes the function as it was.
