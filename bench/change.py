@@ -11,10 +11,11 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from jalan.change.catalogue import TABLE, Catalogue
+from jalan.change.catalogue import Catalogue
 from jalan.change.ran import Text
 from jalan.change.seen import CatalogueSeen
 from jalan.change.simulation import World
+from jalan.change.stored import TABLE
 from jalan.change.types import declared_type
 from jalan.lineage.script import extract
 

@@ -5,12 +5,13 @@ from collections.abc import Mapping, Sequence
 import pytest
 
 from jalan.change import simulation
-from jalan.change.catalogue import FOREIGN, TABLE, Catalogue, Refused
+from jalan.change.catalogue import Catalogue, Refused
 from jalan.change.outcome import Kind, Outcome
 from jalan.change.proposal import NotSimulated, check
 from jalan.change.ran import Ran, Text
 from jalan.change.running import run
 from jalan.change.simulation import World
+from jalan.change.stored import FOREIGN, TABLE
 from jalan.change.types import declared_type
 
 TABLES = {"tidy.tickets": ["ticket_id", "fare", "port"], "tidy.ports": ["port", "island"]}
@@ -44,7 +45,7 @@ VIEW = "create view mart.fares as select port, fare from tidy.tickets"
 @pytest.mark.parametrize(
     ("sql", "says"),
     [
-        ("select berth from tidy.tickets", "column berth does not exist"),
+        ("select berth from tidy.tickets", 'column "berth" does not exist'),
         ("select t.berth from tidy.tickets t", "column t.berth does not exist"),
         ("select x.fare from tidy.tickets t", 'missing FROM-clause entry for table "x"'),
         ("select 1 from tidy.tides", 'relation "tidy.tides" does not exist'),
@@ -471,7 +472,7 @@ def test_a_change_is_written_in_the_dialect_of_the_texts() -> None:
     world = World(found, [text])
     assert world.dialect == "snowflake"
     outcome = world.simulate('alter table tidy."TICKETS" drop column Port')
-    assert outcome.consequences[0].reason == "column port does not exist"
+    assert outcome.consequences[0].reason == 'column "port" does not exist'
     assert outcome.consequences[0].kind is Kind.BREAKS
     retyped = world.simulate("alter table tidy.tickets alter column fare set data type variant")
     assert retyped.refused is None
@@ -494,7 +495,7 @@ def test_a_body_breaks_when_it_is_called(sql: str) -> None:
     outcome = with_routine(sql, caller, other).simulate("alter table tidy.tickets drop column fare")
     assert outcome.refused is None  # nothing hangs on what stands in a body
     assert [(one.kind, one.subject) for one in outcome.consequences] == [(Kind.BREAKS, "caller")]
-    assert outcome.consequences[0].reason == "column fare does not exist, in ops.fares, which is called here"
+    assert outcome.consequences[0].reason == 'column "fare" does not exist, in ops.fares, which is called here'
 
 
 def test_what_a_function_reads_comes_through_it() -> None:
@@ -511,16 +512,16 @@ def test_a_function_that_is_dropped_or_made_otherwise_is_noticed_by_its_callers(
     assert [one.reason for one in gone.consequences] == ["function ops.fares(…) does not exist"]
     view = Text("view.sql", "create or replace view mart.v as select ops.fares(port) as f from tidy.ports")
     refused = with_routine(SQL, view).simulate("drop function ops.fares").refused
-    assert refused == "cannot drop function ops.fares because other objects depend on it"
+    assert refused == "cannot drop function ops.fares(text) because other objects depend on it"
     missing = with_routine(SQL).simulate("drop function ops.tolls").refused
     assert missing == 'could not find a function named "ops.tolls"'
     wrong = FARES.format("sql", "select sum(toll) from tidy.tickets")
-    assert with_routine(SQL, caller).simulate(wrong).refused == "column toll does not exist"
+    assert with_routine(SQL, caller).simulate(wrong).refused == 'column "toll" does not exist'
     later = FARES.format("plpgsql", "begin return (select sum(toll) from tidy.tickets); end")
     broken = with_routine(SQL, caller).simulate(later)
     assert broken.refused is None
     assert [one.reason for one in broken.consequences] == [
-        "column toll does not exist, in ops.fares, which is called here"
+        'column "toll" does not exist, in ops.fares, which is called here'
     ]
 
 
@@ -532,7 +533,7 @@ def test_a_function_that_a_text_makes_otherwise_is_noticed_by_its_callers() -> N
     assert [(one.kind, one.subject) for one in broken.consequences] == [(Kind.BREAKS, "caller")]
     other = world.simulate("", edited={"maker.sql": BLOCK.replace("sum(fare)", "min(fare)")})
     assert [(one.kind, one.subject) for one in other.consequences] == [(Kind.ROWS, "caller")]
-    assert other.consequences[0].reason == "it reads ops.fares, which is made otherwise"
+    assert other.consequences[0].reason == "it reads ops.fares(text), which is made otherwise"
     # What is wrong with a function anyhow, also one that a text replaces, is no fault of a change.
     usual = World(catalogue(TABLES, SQL), [Text("maker.sql", BLOCK.replace("sum(fare)", "sum(toll)")), caller])
     assert usual.simulate("alter table tidy.ports add column pier text").failing == []

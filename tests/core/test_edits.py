@@ -4,10 +4,11 @@ from collections.abc import Sequence
 
 import pytest
 
-from jalan.change.catalogue import TABLE, Catalogue
+from jalan.change.catalogue import Catalogue
 from jalan.change.outcome import Kind, Outcome
 from jalan.change.ran import Text
 from jalan.change.simulation import World
+from jalan.change.stored import TABLE
 
 TABLES = {"tidy.tickets": ["ticket_id", "fare", "port"], "tidy.ports": ["port", "island"]}
 FACTS = """

@@ -4,10 +4,11 @@ from dataclasses import replace
 
 import pytest
 
-from jalan.change.catalogue import FOREIGN, TABLE, Catalogue
+from jalan.change.catalogue import Catalogue
 from jalan.change.plan import MOST_STATEMENTS, PlanStep, TooMany, routes
 from jalan.change.ran import Text
 from jalan.change.simulation import World
+from jalan.change.stored import FOREIGN, TABLE
 from jalan.change.types import declared_type
 
 READER = Text("reader.sql", "create or replace view mart.fares as select port, fare from tidy.tickets")

@@ -4,10 +4,11 @@ from collections.abc import Mapping
 
 import pytest
 
-from jalan.change.catalogue import TABLE, Catalogue
+from jalan.change.catalogue import Catalogue
 from jalan.change.outcome import Kind, Outcome
 from jalan.change.ran import Text
 from jalan.change.simulation import World
+from jalan.change.stored import TABLE
 from jalan.change.types import declared_type
 from jalan.change.types.constants import what_is_wrong
 

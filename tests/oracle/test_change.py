@@ -139,7 +139,7 @@ def keys_dropped(world: World) -> Iterator[tuple[str, str]]:
         for name in relation.keys:
             yield database, f"alter table {'.'.join(parts[-2:])} drop constraint {name}"
             yield database, f"alter table {'.'.join(parts[-2:])} drop constraint {name} cascade"
-    for name, _ in world.catalogue.routines():
+    for name in sorted({one.name for one in world.catalogue.routines}):
         database, _, short = name.partition(".") if name.count(".") > 1 else (scenario.WAREHOUSE, "", name)
         yield database, f"drop function {short}"
         yield database, f"drop function {short} cascade"

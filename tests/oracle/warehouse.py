@@ -7,12 +7,13 @@ from dataclasses import replace
 import psycopg
 
 from jalan import extract
-from jalan.change.catalogue import FOREIGN, MATERIALISED, TABLE, VIEW, Catalogue, KeptQuery, columns_in
+from jalan.change.catalogue import Catalogue, columns_in
 from jalan.change.ran import Text
-from jalan.change.routines import StoredRoutine, read_routine
+from jalan.change.routines import keep, read_routine
 from jalan.change.simulation import World
+from jalan.change.stored import FOREIGN, MATERIALISED, TABLE, VIEW, KeptQuery, stored_routine
 from jalan.change.types import declared_type
-from jalan.change.views import hangs_on
+from jalan.change.views import hangs_on, stored_calls
 from jalan.demo import scenario
 from jalan.demo.cluster import Cluster
 from jalan.sources.folder import read_folder
@@ -76,13 +77,16 @@ def world_of(cluster: Cluster) -> World:
     for database in DATABASES:
         prefix = "" if database == scenario.WAREHOUSE else f"{database}."
         with scenario.connect(cluster, database) as connection:
+            for name, text in connection.execute(_ROUTINES):
+                catalogue.routines.make(stored_routine(prefix + name, text, ("public",), prefix))
             for name, kind, columns, types, defaults, strict, query, remote in connection.execute(_RELATIONS):
                 more: dict[str, object] = {"remote": remote} if remote else {}
                 if query is not None:
                     tables = {one.name.removeprefix(prefix): list(one.columns) for one in catalogue}
                     (statement,) = extract(query, tables=tables, search_path=["public"]).statements
                     more = hangs_on(catalogue, statement, prefix)
-                    more["query"] = KeptQuery(query, ("public",), prefix)
+                    more["query"] = kept = KeptQuery(query, ("public",), prefix)
+                    more["calls"] = stored_calls(catalogue, kept, columns)
                 numbers = {column: n for n, column in enumerate(columns, 1)}
                 more["generated"] = {
                     n: columns_in(one[1:], numbers) for n, one in enumerate(defaults, 1) if one.startswith("s")
@@ -91,10 +95,9 @@ def world_of(cluster: Cluster) -> World:
                 more["filled"] = {n: one for n, one in enumerate(defaults, 1) if one and not one.startswith("s")}
                 known = dict(zip(columns, map(declared_type, types), strict=True))
                 catalogue.make(prefix + name, _KINDS[kind], columns, known, **more)
-            for name, text in connection.execute(_ROUTINES):
-                routine = StoredRoutine(prefix + name, text, ("public",), prefix)
+            for routine in catalogue.routines:
                 known = read_routine(routine, catalogue).problems
-                catalogue.set_routine(prefix + name, replace(routine, known=known))
+                catalogue.routines.make(keep(replace(routine, known=known), catalogue))
             for name, constraint, is_primary, columns in connection.execute(_UNIQUE):
                 if (one := catalogue.find(prefix + name)) is not None:
                     catalogue.know_key(one, constraint, columns, is_primary)

@@ -3,9 +3,10 @@
 from collections.abc import Callable, Sequence
 
 from jalan.change.actions import ColumnChange, Does, DroppedConstraint, ShownName, added_column, read_action
-from jalan.change.catalogue import POSTGRESQL, Catalogue, KeptQuery, Refused, StoredRelation
+from jalan.change.catalogue import Catalogue, Refused
 from jalan.change.keys import leanings
 from jalan.change.ran import Ran, Text
+from jalan.change.stored import POSTGRESQL, KeptQuery, StoredRelation
 from jalan.change.types import ASSIGNMENT, TypedOutput, TypeName, is_wider, type_of_expression, type_system
 from jalan.change.words import says
 from jalan.sql import tree

@@ -5,29 +5,14 @@ Source: PostgreSQL 15 documentation, "ALTER TABLE", "DROP TABLE", "CREATE VIEW",
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any
+from dataclasses import replace
+from typing import Any
 
-from jalan.catalog.kinds import DatasetKind
-from jalan.change.types import ASSIGNMENT, TypedOutput, TypeName, type_system
+from jalan.change.known_routines import KnownRoutines, RoutineNumber
+from jalan.change.stored import TABLE, TEMPORARY, VIEW, ColumnKey, StoredRelation, StoredRoutine
+from jalan.change.types import ASSIGNMENT, TypeName, type_system
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import QUOTED, WORD, tokenize
-
-if TYPE_CHECKING:
-    from jalan.change.routines import StoredRoutine
-
-POSTGRESQL = "postgresql"
-"""The dialect whose types and keys are known."""
-TABLE, VIEW = DatasetKind.TABLE.value, DatasetKind.VIEW.value
-MATERIALISED, FOREIGN = DatasetKind.MATERIALISED_VIEW.value, DatasetKind.FOREIGN_TABLE.value
-_QUERIES = frozenset({VIEW, MATERIALISED})
-_WORDS = {TABLE: "table", VIEW: "view", MATERIALISED: "materialized view", FOREIGN: "foreign table"}
-DROPPED = frozenset(words.replace(" ", "_") for words in _WORDS.values())
-"""What DROP can name of these, as the grammar calls it."""
-TEMPORARY = "pg_temp"
-"""The schema that stands first on every path."""
-ColumnKey = tuple[int, int]
-"""A column by the number of its relation and its own number there: they stay when names change."""
 
 
 class Refused(Exception):
@@ -38,76 +23,8 @@ class RefusedType(Refused):
     """The database would not do it because of a type."""
 
 
-@dataclass(frozen=True, slots=True)
-class KeptQuery:
-    """What a view is kept as. path: where it looks for names; prefix: what stands in front of these. dialect: that
-    it is written in."""
-
-    text: str
-    path: tuple[str, ...]
-    prefix: str = ""
-    dialect: str = POSTGRESQL
-
-
-@dataclass(frozen=True, slots=True)
-class StoredRelation:
-    """A table, a view, or what is read as one.
-
-    columns: name → number, in order. uses: the columns that a view hangs on; reads: the relations. through: of a
-    view, column → what it is made of; rows: what decides which rows it has. remote: of a foreign table, the name of
-    the relation that it shows, and ``remote_columns`` the names of its columns there. points_to: the columns of
-    other tables that its foreign keys need; references: the same, each behind the column of its own. types: number
-    of a column → its type, as far as they are known. strict: columns that may not be null; filled: those that have
-    a value where none is given, with the expression that makes it, if it is known; generated: those that are always
-    made of others, with these; must_give: those that have to be given a value because of a change. keys: name of a
-    constraint → the columns that are together in no two rows; primary: the name of the one that is; lost_keys: what
-    was one before a change.
-    """
-
-    number: int
-    name: str
-    kind: str
-    columns: Mapping[str, int]
-    uses: frozenset[ColumnKey] = frozenset()
-    reads: frozenset[int] = frozenset()
-    through: Mapping[str, frozenset[ColumnKey]] = field(default_factory=dict)
-    rows: frozenset[ColumnKey] = frozenset()
-    query: KeptQuery | None = None
-    remote: str | None = None
-    remote_columns: Mapping[str, str] = field(default_factory=dict)
-    points_to: frozenset[ColumnKey] = frozenset()
-    references: frozenset[tuple[ColumnKey, ColumnKey]] = frozenset()
-    types: Mapping[int, TypeName] = field(default_factory=dict)
-    strict: frozenset[int] = frozenset()
-    filled: Mapping[int, str] = field(default_factory=dict)
-    generated: Mapping[int, frozenset[int]] = field(default_factory=dict)
-    must_give: frozenset[int] = frozenset()
-    keys: Mapping[str, frozenset[int]] = field(default_factory=dict)
-    primary: str | None = None
-    lost_keys: frozenset[frozenset[int]] = frozenset()
-
-    def type_of(self, column: str) -> TypeName | None:
-        """Return the type of a column, none where it is not known."""
-        number = self.columns.get(column)
-        return None if number is None else self.types.get(number)
-
-    def outputs(self) -> list[TypedOutput]:
-        """Return its columns with their types."""
-        return [TypedOutput(name, self.types.get(number)) for name, number in self.columns.items()]
-
-    @property
-    def is_query(self) -> bool:
-        """Whether it is kept as a query: a view, materialised or not."""
-        return self.kind in _QUERIES
-
-    @property
-    def words(self) -> str:
-        """Its kind as the database says it."""
-        return _WORDS.get(self.kind, "relation")
-
-
 class Catalogue:
-    """What there is. Changes can be taken back to a mark."""
+    """What there is. Changes can be taken back to a mark. routines: the functions and procedures."""
 
     def __init__(self) -> None:
         self._relations: dict[int, StoredRelation] = {}
@@ -115,8 +32,9 @@ class Catalogue:
         self._hanging: dict[int, set[int]] = {}
         self._pointing: dict[int, set[int]] = {}
         self._next = 1
-        self._routines: dict[str, StoredRoutine | None] = {}
-        self._done: list[tuple[int | str, Any]] = []
+        self._calling: dict[int, set[int]] = {}
+        self._done: list[tuple[Any, Any]] = []
+        self.routines = KnownRoutines(self._done)
 
     # --- looking ---------------------------------------------------------------------------------------
 
@@ -151,30 +69,9 @@ class Catalogue:
         found = [self._relations[one] for one in sorted(self._hanging.get(number, ()))]
         return found if column is None else [one for one in found if (number, column) in one.uses]
 
-    # --- routines --------------------------------------------------------------------------------------
-
-    @property
-    def has_routines(self) -> bool:
-        """Whether any routine is, or was, there."""
-        return bool(self._routines)
-
-    def routine(
-        self, parts: Sequence[str], path: Iterable[str], prefix: str = ""
-    ) -> "tuple[str, StoredRoutine | None] | None":
-        """Return a routine by the name that a text gives it, with its whole name; the routine is none where it was
-        dropped. Where there never was one of that name, nothing is returned."""
-        written = ".".join(parts)
-        names = [written] if len(parts) > 1 else [f"{schema}.{written}" for schema in path]
-        return next(((prefix + n, self._routines[prefix + n]) for n in names if prefix + n in self._routines), None)
-
-    def routines(self) -> "list[tuple[str, StoredRoutine]]":
-        """Return the routines that are there, with their names."""
-        return [(name, one) for name, one in self._routines.items() if one is not None]
-
-    def set_routine(self, name: str, routine: "StoredRoutine | None") -> None:
-        """Make or replace a routine; none drops it."""
-        self._done.append((name, self._routines.get(name)))
-        self._routines[name] = routine
+    def calling(self, routine: StoredRoutine) -> list[StoredRelation]:
+        """Return the views whose queries call a routine."""
+        return [self._relations[one] for one in sorted(self._calling.get(routine.number, ()))]
 
     # --- changing --------------------------------------------------------------------------------------
 
@@ -186,17 +83,18 @@ class Catalogue:
         """Take changes back."""
         while len(self._done) > mark:
             number, before = self._done.pop()
-            if isinstance(number, str):
-                self._routines[number] = before
+            if isinstance(number, RoutineNumber):
+                self.routines.back_to(number.number, before)
             else:
                 self._put(number, before)
 
     def touched_since(self, mark: int) -> set[str]:
-        """Return the names of what was made, changed or dropped since."""
+        """Return the names of what was made, changed or dropped since; of routines also the signatures."""
         found = set()
         for number, before in self._done[mark:]:
-            if isinstance(number, str):
-                found.add(number)
+            if isinstance(number, RoutineNumber):
+                several = (before[0], self.routines.at(number.number))
+                found |= {name for one in several if one is not None for name in (one.name, one.signature)}
                 continue
             now = self._relations.get(number)
             found |= {one.name for one in (before, now) if one is not None}
@@ -215,6 +113,8 @@ class Catalogue:
                 self._hanging[one].discard(number)
             for one, _ in before.points_to:
                 self._pointing[one].discard(number)
+            for one in before.called:
+                self._calling[one].discard(number)
         if now is not None:
             self._relations[number] = now
             self._named[now.name] = number
@@ -222,6 +122,8 @@ class Catalogue:
                 self._hanging.setdefault(one, set()).add(number)
             for one, _ in now.points_to:
                 self._pointing.setdefault(one, set()).add(number)
+            for one in now.called:
+                self._calling.setdefault(one, set()).add(number)
 
     def point(
         self,
@@ -339,35 +241,46 @@ class Catalogue:
         primary = None if relation.primary == name else relation.primary
         lost = relation.lost_keys | {key}
         self._set(relation.number, replace(relation, keys=keys, primary=primary, lost_keys=lost))
-        gone: dict[int, StoredRelation] = {}
-        while views:
-            one = views.pop()
-            if one.number not in gone:
-                gone[one.number] = one
-                views += self.hanging_on(one.number)
-        for number in gone:
-            self._set(number, None)
-        return list(gone.values())
+        return self._fall(views, [])
 
     def _drop(self, relation: StoredRelation, column: int | None, what: str, cascade: bool) -> list[StoredRelation]:
         hanging = self.hanging_on(relation.number, column)
+        keeping = self.routines.keeping(relation.number, column)
         pointing = self.pointing_at(relation.number, column)
-        if (hanging or pointing) and not cascade:
+        if (hanging or pointing or keeping) and not cascade:
             raise Refused(f"cannot drop {what} because other objects depend on it")
-        gone = {relation.number: relation} if column is None else {}
-        waiting = hanging
-        while waiting:
-            one = waiting.pop()
-            if one.number not in gone:
-                gone[one.number] = one
-                waiting = [*waiting, *self.hanging_on(one.number)]
         for one in pointing:
             # Of these only the foreign key goes along.
             left = {key for key in one.points_to if key[0] != relation.number or column not in (None, key[1])}
             self.point(one, left)
+        return self._fall([*([relation] if column is None else []), *hanging], keeping)
+
+    def _fall(self, relations: Iterable[StoredRelation], routines: Iterable[StoredRoutine]) -> list[StoredRelation]:
+        """Drop some with all that hangs on them; return the relations."""
+        gone: dict[int, StoredRelation] = {}
+        fallen: dict[int, StoredRoutine] = {}
+        waiting: list[StoredRelation | StoredRoutine] = [*relations, *routines]
+        while waiting:
+            one = waiting.pop()
+            if isinstance(one, StoredRoutine):
+                if one.number not in fallen:
+                    fallen[one.number] = one
+                    waiting += [*self.calling(one), *self.routines.calling(one.number)]
+            elif one.number not in gone:
+                gone[one.number] = one
+                waiting += [*self.hanging_on(one.number), *self.routines.keeping(one.number)]
         for number in gone:
             self._set(number, None)
+        for number in fallen:
+            self.routines.put(number, None)
         return list(gone.values())
+
+    def drop_routine(self, routine: StoredRoutine, what: str, cascade: bool) -> list[StoredRelation]:
+        """Drop a routine; return the views that go along. what: its kind. Raises Refused where something calls it
+        of which the database knows."""
+        if (self.calling(routine) or self.routines.calling(routine.number)) and not cascade:
+            raise Refused(f"cannot drop {what} {routine.signature} because other objects depend on it")
+        return self._fall([], [routine])
 
     def rename(self, relation: StoredRelation, name: str) -> None:
         """Give a relation another name: what hangs on it does not notice. Raises Refused."""
@@ -427,6 +340,8 @@ class Catalogue:
             raise Refused(f'ALTER action {action} cannot be performed on relation "{_last(relation.name)}"')
         if self.hanging_on(relation.number, number):
             raise Refused("cannot alter type of a column used by a view or rule")
+        if self.routines.keeping(relation.number, number):
+            raise Refused("cannot alter type of a column used by a function or procedure")
         if any(number in sources for sources in relation.generated.values()):
             raise Refused("cannot alter type of a column used by a generated column")
         system = type_system()

@@ -3,8 +3,8 @@
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from jalan.change.catalogue import StoredRelation
 from jalan.change.ran import Failure, ReadStatement
+from jalan.change.stored import StoredRelation
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.walk import children, walk

@@ -4,10 +4,12 @@ and views show what they are made of."""
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
-from jalan.change.catalogue import Catalogue, ColumnKey
+from jalan.change.catalogue import Catalogue
 from jalan.change.edits import Columns, Edit
 from jalan.change.outcome import Becoming, Kind
 from jalan.change.ran import Flow, Ran
+from jalan.change.routines import read_routine
+from jalan.change.stored import ColumnKey, StoredRelation, StoredRoutine
 
 _NOTHING: frozenset[str] = frozenset()
 
@@ -46,6 +48,7 @@ class Otherwise:
         """
         own = edit or Edit()
         made: dict[str, Columns] = dict.fromkeys(own.whole)
+        made |= dict.fromkeys(ran.switched)  # what it calls now, others than before, may do something else
         made |= {name: either(made.get(name, _NOTHING), columns) for name, columns in own.filled.items()}
         if own.everything:
             made |= dict.fromkeys(ran.filled)
@@ -117,7 +120,28 @@ class Otherwise:
             below |= {(number, one.columns[column]) for column in columns if column in one.columns}
         if below & relation.rows:
             return None
-        return found.union(column for column, keys in relation.through.items() if keys & below)
+        called = self._called(relation, known) if relation.calls else _NOTHING
+        if called is None:
+            return None
+        return found.union(called, (column for column, keys in relation.through.items() if keys & below))
+
+    def _called(self, view: StoredRelation, known: dict[str, Columns]) -> Columns:
+        """What is otherwise in a view because of the routines that its query calls."""
+        found = set()
+        for column, numbers in view.calls.items():
+            routines = [one for number in numbers if (one := self._catalogue.routines.at(number)) is not None]
+            if any(self._does_otherwise(one, known) for one in routines):
+                if column is None:
+                    return None
+                found.add(column)
+        return frozenset(found)
+
+    def _does_otherwise(self, routine: StoredRoutine, known: dict[str, Columns]) -> bool:
+        reading = read_routine(routine, self._catalogue)
+        seen = {name: self.seen(name, known) for name in (routine.signature, *reading.reads)}
+        if None in seen.values():
+            return True
+        return any(column in (seen.get(table) or ()) for table, column in reading.uses)
 
     @property
     def is_any(self) -> bool:

@@ -4,9 +4,9 @@ from collections.abc import Iterator
 
 from jalan.change.actions import read_action
 from jalan.change.altering import ALTERED
-from jalan.change.catalogue import DROPPED
 from jalan.change.routines import KINDS
 from jalan.change.running import HANDLED
+from jalan.change.stored import DROPPED
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse

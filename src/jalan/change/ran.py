@@ -86,7 +86,8 @@ class Ran:
     what, in order. differs: of views that got another query, where these are compared, what differs; none if that
     cannot be told. words: all words of its statements. whole: the relations of which all columns count, whatever
     they are called: those that it fills without naming the columns. has_star: it takes all columns of something.
-    retyped: relation → columns whose values are others because they got another type.
+    retyped: relation → columns whose values are others because they got another type. called: the signatures of
+    the routines that it calls, also by way of others; switched: of these, those that it called not before a change.
     """
 
     failure: Failure | None = None
@@ -102,3 +103,5 @@ class Ran:
     whole: set[str] = field(default_factory=set)
     has_star: bool = False
     retyped: dict[str, frozenset[str]] = field(default_factory=dict)
+    called: set[str] = field(default_factory=set)
+    switched: set[str] = field(default_factory=set)

@@ -2,9 +2,12 @@
 
 from collections.abc import Iterable
 
-from jalan.change.catalogue import TEMPORARY, VIEW, Catalogue, ColumnKey, StoredRelation, made_name
+from jalan.change.catalogue import Catalogue, made_name
 from jalan.change.ran import Fails, Failure, Ran, Text
+from jalan.change.routines import read_routine
 from jalan.change.seen import FATAL, CatalogueSeen
+from jalan.change.stored import TEMPORARY, VIEW, ColumnKey, StoredRelation
+from jalan.change.words import missing_column
 from jalan.lineage.model import Extraction, Statement
 from jalan.lineage.script import extract
 from jalan.lineage.tables import Parts, split_key
@@ -65,7 +68,7 @@ class Reader:
             return Failure(f'missing FROM-clause entry for table "{table}"', span)
         if code == "ambiguous_column":
             return Failure(f'column reference "{written}" is ambiguous', span)
-        return Failure(f"column {written} does not exist", span, None, written.rpartition(".")[2])
+        return Failure(missing_column(written), span, None, written.rpartition(".")[2])
 
     def _reads(self, key: str, columns: set[str]) -> None:
         relation = self.catalogue.find(key)
@@ -83,6 +86,7 @@ class Reader:
         waiting += relation.rows
         looked_at: set[ColumnKey] = set()
         tables = {relation.number}
+        called = set[int]()
         while waiting:
             key = waiting.pop()
             if key in looked_at:
@@ -95,15 +99,31 @@ class Reader:
             name = next((column for column, number in one.columns.items() if number == key[1]), None)
             if one.kind == VIEW and name is not None:
                 waiting += [*one.through.get(name, ()), *one.rows]
+                called |= one.calls.get(name, frozenset())
             elif one.remote is not None and name is not None:
                 self._at_its_place(one, name)
         for number in tables:
             one = self.catalogue.by_number(number)
+            if one is not None and one.kind == VIEW:
+                called |= one.calls.get(None, frozenset())
             if one is None or one.remote is None:
                 continue
             self.ran.names.add(one.remote)
             if self.catalogue.find(one.remote) is None:
                 raise Fails(Failure(f'relation "{one.remote}" does not exist, where it is', (0, 0), one.remote))
+
+        for number in called:
+            self._called_by_view(number)
+
+    def _called_by_view(self, number: int) -> None:
+        """Fail where a routine that a view calls cannot be run."""
+        routine = self.catalogue.routines.at(number)
+        if routine is not None:
+            reading = read_routine(routine, self.catalogue)
+            self.ran.names |= {routine.name, routine.signature, *reading.reads, *reading.names}
+            self.ran.words |= reading.words
+            if reading.problem is not None:
+                raise Fails(Failure(reading.problem, (0, 0), routine.name))
 
     def _at_its_place(self, foreign: StoredRelation, column: str) -> None:
         assert foreign.remote is not None

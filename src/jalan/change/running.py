@@ -5,33 +5,34 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from jalan.change.altering import Altering
-from jalan.change.calling import DROPS, Calling
-from jalan.change.catalogue import (
+from jalan.change.calling import COMMANDS, Calling
+from jalan.change.catalogue import Catalogue, Refused, RefusedType
+from jalan.change.keys import lost_key
+from jalan.change.ran import Fails, Failure, Flow, Ran, ReadStatement, Text, read_statements
+from jalan.change.reading import Reader
+from jalan.change.routines import own_routines, read_routine
+from jalan.change.steps import Steps
+from jalan.change.stored import (
     DROPPED,
     MATERIALISED,
     POSTGRESQL,
     TABLE,
     TEMPORARY,
     VIEW,
-    Catalogue,
     KeptQuery,
-    Refused,
-    RefusedType,
     StoredRelation,
+    StoredRoutine,
 )
-from jalan.change.keys import lost_key
-from jalan.change.ran import Fails, Failure, Flow, Ran, ReadStatement, Text, read_statements
-from jalan.change.reading import Reader
-from jalan.change.steps import Steps
 from jalan.change.types import (
     Misfit,
+    Routines,
     TypedOutput,
     TypeName,
     check_statement,
     declared_columns,
     outputs_of,
 )
-from jalan.change.views import hangs_on, what_differs
+from jalan.change.views import calls_of, hangs_on, what_differs
 from jalan.change.words import has_star, name_at, says
 from jalan.lineage.model import Extraction, Statement
 from jalan.sql import tree
@@ -118,8 +119,10 @@ class _Runner:
             if self._is_known:
                 self._leans(read)
             if self._typed and not isinstance(node, tree.CreateTableAs | tree.CreateView):
-                check_statement(node, self._text.text, self._typed_columns)  # these are typed as they are made
+                # These are typed as they are made.
+                check_statement(node, self._text.text, self._typed_columns, self._own_routines())
             handle(self, node)
+            self._flows_of_routines()
         except Refused as refused:
             is_misfit = isinstance(refused, RefusedType)
             raise Fails(Failure(str(refused), (node.start, node.end), is_misfit=is_misfit)) from refused
@@ -131,6 +134,17 @@ class _Runner:
         if failure is not None:
             raise Fails(failure)
 
+    def _own_routines(self) -> Routines:
+        return own_routines(self._catalogue, self._reader.path)
+
+    def _flows_of_routines(self) -> None:
+        """Note what the routines fill that the statement has called."""
+        for flow in self._calling.flows:
+            target = None if flow.target is None else self._catalogue.find(flow.target)
+            if target is not None:
+                self._filled(target)
+                self.ran.flows.append(flow)
+
     def _typed_columns(self, parts: tuple[str, ...]) -> list[TypedOutput] | None:
         found = self._reader.named(parts)
         return None if found is None else found.outputs()
@@ -139,7 +153,7 @@ class _Runner:
         """The types of what is made of a query, by the names of its columns."""
         if not self._typed:
             return {}
-        outputs = outputs_of(query, self._text.text, self._typed_columns)
+        outputs = outputs_of(query, self._text.text, self._typed_columns, routines=self._own_routines())
         if len(outputs) != len(columns):
             return {}
         return {name: one.type for name, one in zip(columns, outputs, strict=True)}
@@ -232,6 +246,7 @@ class _Runner:
         query = KeptQuery(written, self._reader.path, dialect=self._text.dialect)
         types = self._types_of(node.query, columns)
         more = hangs_on(self._catalogue, statement) | {"query": query}
+        more["calls"] = calls_of(node.query, columns, self._calling.meant)
         if known is not None and says(self._keys, "or", "replace"):
             if self._compares:
                 self.ran.differs[known.name] = what_differs(self._catalogue, known, query, columns)
@@ -299,7 +314,27 @@ class _Runner:
     # --- commands --------------------------------------------------------------------------------------
 
     def _create_routine(self, node: tree.Routine) -> None:
-        self._calling.create(node, self._keys)
+        if node.kind == "do":
+            self._block(node)
+        else:
+            self._calling.create(node, self._keys)
+
+    def _call_routine(self, node: tree.CallRoutine) -> None:
+        """What it does was read when it was called."""
+
+    def _block(self, node: tree.StatementNode) -> None:
+        """Run a statement that is made of others: all of them, whatever it decides."""
+        text = self._text
+        whole = StoredRoutine("", text.text[node.start : node.end], self._reader.path, dialect=text.dialect)
+        reading = read_routine(whole, self._catalogue)
+        if reading.problem is not None:
+            first, last = (node.start + place for place in reading.span)
+            raise Fails(Failure(reading.problem, (first, last)))
+        self.ran.names |= reading.reads | reading.names
+        self.ran.read |= reading.reads
+        self.ran.called |= reading.called
+        self.ran.words |= reading.words
+        self._calling.flows += reading.flows
 
     def _drop(self, node: tree.Drop) -> None:
         if node.kind not in DROPPED:
@@ -334,8 +369,8 @@ class _Runner:
     def _command(self, node: tree.Recognised) -> None:
         """COMMENT and REFRESH name what must be there; routines are dropped by such a one, too."""
         keys = list(self._keys)
-        if keys[:2] in DROPS:
-            self._calling.drop(keys)
+        if keys[:2] in COMMANDS:
+            self._calling.command(self._text.text[node.start : node.end], keys)
         elif keys[:1] == ["comment"]:
             self._comment(node, keys)
         elif keys[:3] == ["refresh", "materialized", "view"]:
@@ -361,12 +396,16 @@ class _Runner:
 Handler = Callable[[_Runner, Any], None]
 HANDLED: dict[type[tree.StatementNode], Handler] = {
     tree.Alter: _Runner._alter,
+    tree.Block: _Runner._block,
+    tree.CallRoutine: _Runner._call_routine,
     tree.CreateTable: _Runner._create_table,
     tree.CreateTableAs: _Runner._create_table_as,
     tree.CreateView: _Runner._create_view,
     tree.Delete: _Runner._write,
     tree.Drop: _Runner._drop,
+    tree.If: _Runner._block,
     tree.Insert: _Runner._write,
+    tree.Loop: _Runner._block,
     tree.Merge: _Runner._write,
     tree.QueryStatement: _Runner._query,
     tree.Routine: _Runner._create_routine,

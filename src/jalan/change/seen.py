@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
-from jalan.change.catalogue import StoredRelation
+from jalan.change.stored import StoredRelation
 from jalan.lineage.tables import KnownTables, Parts, Table, make_table
 
 FATAL = frozenset({"unknown_table", "unknown_column", "unknown_table_reference", "ambiguous_column"})

@@ -6,15 +6,17 @@ from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from jalan.change.actions import ColumnChange, Does, read_action
-from jalan.change.catalogue import POSTGRESQL, TEMPORARY, VIEW, Catalogue, StoredRelation
+from jalan.change.catalogue import Catalogue
 from jalan.change.edits import ASKED, Columns, Edit, compare
 from jalan.change.meaning import Forms, QueryDifference
 from jalan.change.otherwise import Otherwise, either
 from jalan.change.outcome import Becoming, Kind, Outcome
 from jalan.change.ran import Failure, Ran, ReadStatement, Text, read_statements
+from jalan.change.routines import read_by
 from jalan.change.running import run
 from jalan.change.seen import Relations
 from jalan.change.steps import Identities, Steps, TextStep
+from jalan.change.stored import POSTGRESQL, TEMPORARY, VIEW, StoredRelation
 from jalan.change.types import TypeName
 from jalan.sql import tree
 
@@ -46,7 +48,9 @@ class World:
         self._misfits: dict[int, bool] = {}
         self._retyped: dict[str, tuple[StoredRelation, dict[str, tuple[TypeName, TypeName]]]] = {}
         self._before = {one.name: one for one in catalogue}
-        self._routines = dict(catalogue.routines())
+        self._routines: dict[str, dict[str, str]] = {}
+        for routine in catalogue.routines:
+            self._routines.setdefault(routine.name, {})[routine.signature] = routine.text
         self.identities = Identities(self._before)
         self.relations = Relations(self._before)
         self._readers: dict[str, set[str]] = {}
@@ -64,6 +68,8 @@ class World:
             self._next.setdefault(relation.name, set()).update(over)
             if relation.remote is not None:
                 self._next.setdefault(relation.remote, set()).add(relation.name)
+            for name in read_by(self.catalogue, relation) if relation.calls else ():
+                self._next.setdefault(name, set()).add(relation.name)
         for text, ran in zip(self.texts, self.ran, strict=True):
             for name in ran.read:
                 self._readers.setdefault(name, set()).add(text.place)
@@ -157,10 +163,20 @@ class World:
         return shape != self.shape(name) or bool(self.retyped(name)) or self.calls_other(name)
 
     def calls_other(self, name: str) -> bool:
-        """Whether who calls a routine gets another one than without the change."""
-        was, found = self._routines.get(name), self.catalogue.routine(name.split("."), ())
-        now = None if found is None else found[1]
-        return (was and was.text) != (now and now.text)
+        """Whether who calls a routine gets another one than without the change. name: its signature, or the name
+        of several."""
+        was = self._routines.get(name.partition("(")[0], {})
+        now = self._routines_now(name)
+        return any(now.get(one) != was.get(one) for one in self.signatures(name))
+
+    def signatures(self, name: str) -> set[str]:
+        """Return the signatures of the routines of a name, those that there are and those that there were."""
+        plain, _, arguments = name.partition("(")
+        several = {*self._routines.get(plain, ()), *self._routines_now(name)}
+        return several & {name} if arguments else several
+
+    def _routines_now(self, name: str) -> dict[str, str]:
+        return {one.signature: one.text for one in self.catalogue.routines.of_name(name.partition("(")[0])}
 
     def retyped(self, name: str) -> dict[str, tuple[TypeName, TypeName]]:
         """Return the columns of a relation that have another type than without the change: before and now."""
@@ -320,7 +336,7 @@ class _Simulation:
         self._otherwise.heal(ran.anew - changed.keys())
         for name, (columns, other) in changed.items():
             self._otherwise.note(name, columns, f"{text.place} fills it from", other, text.place)
-        if number in self._edits:
+        if number in self._edits or ran.called or self._turns[number].before.called:
             self._let_go(number, text.place)
 
     def _waits(self, number: int, place: str, ran: Ran) -> None:
@@ -355,7 +371,7 @@ class _Simulation:
             self._become_late(text.place, f"it reads {older}, which comes late", older)
         edit = self._edits.get(number, Edit())
         for at, flow in enumerate(ran.flows):
-            columns, other = self._otherwise.through(flow, {})
+            columns, other = self._otherwise.through(flow, dict.fromkeys(ran.switched))
             if edit.everything or at in edit.flows:
                 columns, other = either(columns, edit.flows.get(at)), text.place
             if other is not None:
@@ -405,6 +421,8 @@ class _Simulation:
             )
             return False
         self._ran[number] = ran
+        if not turn.is_other:
+            ran.switched = ran.called - turn.before.called
         touched = self._catalogue.touched_since(mark)
         self._touched |= {name for name in touched if self._world.differs(name)}
         self._note_routines(touched)
@@ -412,9 +430,10 @@ class _Simulation:
 
     def _note_routines(self, names: Iterable[str]) -> None:
         """Note of what was made or dropped which routines do something else: who calls one may get other rows."""
-        routines = [name for name in names if self._catalogue.routine(name.split("."), ()) is not None]
-        self._otherwise.heal(routines)
-        self._otherwise.given |= {name: None for name in routines if self._world.calls_other(name)}
+        if self._catalogue.routines:
+            routines = {one for name in names for one in self._world.signatures(name)}
+            self._otherwise.heal(routines)
+            self._otherwise.given |= {name: None for name in sorted(routines) if self._world.calls_other(name)}
 
     def _run_other(self, number: int, turn: _Turn) -> bool:
         """Run a text that is edited or added, and find out what it makes otherwise."""
@@ -451,11 +470,14 @@ class _Simulation:
             if relation.remote is not None:
                 waiting.append(relation.remote)
             elif relation.is_query:
-                waiting += sorted(self._names(relation.reads), reverse=True)
+                waiting += sorted(self._below(relation), reverse=True)
         return None
 
-    def _names(self, numbers: Iterable[int]) -> list[str]:
-        return [one.name for number in numbers if (one := self._catalogue.by_number(number)) is not None]
+    def _below(self, view: StoredRelation) -> list[str]:
+        """The names of what a view shows, also by way of the routines that it calls."""
+        several = (self._catalogue.by_number(number) for number in view.reads)
+        called = read_by(self._catalogue, view) if view.calls else ()
+        return [*(one.name for one in several if one is not None), *called]
 
     def _consequences(self) -> Iterable[Becoming]:
         for number, failure in self._broken.items():
@@ -492,7 +514,7 @@ class _Simulation:
             return
         views = [one for one in self._catalogue if one.is_query]
         stale, late = (
-            {one.name: name for one in views if (name := self._first(self._names(one.reads), among)) is not None}
+            {one.name: name for one in views if (name := self._first(self._below(one), among)) is not None}
             for among in (self._stale, self._late)
         )
         for name, older in stale.items():
@@ -504,7 +526,7 @@ class _Simulation:
             columns = self._otherwise.seen(view.name, seen)
             others = self._otherwise.names()
             if (columns is None or columns) and view.name not in others:
-                other = self._first(self._names(view.reads), others)
+                other = self._first(self._below(view), others)
                 self._otherwise.note(view.name, columns, "it shows", other or view.name)
 
 

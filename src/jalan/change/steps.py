@@ -3,8 +3,9 @@
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from jalan.change.catalogue import Catalogue, StoredRelation, made_name
+from jalan.change.catalogue import Catalogue, made_name
 from jalan.change.meaning import Forms, FoundRelation, Meaning, Unclear, meaning
+from jalan.change.stored import StoredRelation
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse

@@ -1,10 +1,12 @@
 """Views: what one hangs on, and what differs where it gets another query."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
-from jalan.change.catalogue import Catalogue, ColumnKey, KeptQuery, StoredRelation
+from jalan.change.catalogue import Catalogue
 from jalan.change.meaning import Forms, FoundRelation, Meaning, QueryDifference, Unclear, difference, meaning
+from jalan.change.routines import Meant, meant_by
 from jalan.change.seen import CatalogueSeen
+from jalan.change.stored import ColumnKey, KeptQuery, StoredRelation
 from jalan.lineage.model import Statement
 from jalan.lineage.script import extract
 from jalan.sql import tree
@@ -36,6 +38,34 @@ def hangs_on(catalogue: Catalogue, statement: Statement, prefix: str = "") -> di
         },
         "rows": keys((s.table, s.column) for s in statement.row_conditions),
     }
+
+
+def calls_of(
+    query: tree.Query, columns: Sequence[str], meant: Mapping[int, Meant]
+) -> dict[str | None, frozenset[int]]:
+    """Return which routines a view calls, as ``StoredRelation`` has it. meant: those in its query."""
+    body = query.body
+    items = body.items if isinstance(body, tree.Select) and len(body.items) == len(columns) else []
+    found: dict[str | None, set[int]] = {}
+    for one in meant.values():
+        at = next((n for n, item in enumerate(items) if item.start <= one.call.start < item.end), None)
+        for routine in one.routines:
+            # What may be something else each time is run whether it is read or not.
+            column = None if at is None or routine.takes.volatile else columns[at]
+            found.setdefault(column, set()).add(routine.number)
+    return {column: frozenset(numbers) for column, numbers in found.items()}
+
+
+def stored_calls(catalogue: Catalogue, kept: KeptQuery, columns: Sequence[str]) -> dict[str | None, frozenset[int]]:
+    """Return which routines a view calls that the database has, by its query."""
+    text = kept.text.lower()
+    if not any(one.name.rpartition(".")[2] in text for one in catalogue.routines):
+        return {}
+    for node in parse(kept.text, get_dialect(kept.dialect)):
+        if isinstance(node, tree.QueryStatement):
+            meant = meant_by(node, kept.text, kept.path, kept.prefix, catalogue, kept.dialect)
+            return calls_of(node.query, columns, meant)
+    return {}
 
 
 def what_differs(

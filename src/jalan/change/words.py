@@ -8,6 +8,14 @@ _SHAPED = frozenset({"natural", '"'})
 """Words where columns count that are not named, or may be named in another way than by a plain word."""
 
 
+def missing_column(written: str) -> str:
+    """Return what the database says of a column that is not there, by how the text names it."""
+    if "." in written:
+        return f"column {written} does not exist"
+    name = written[1:-1] if written.startswith('"') else written.lower()
+    return f'column "{name}" does not exist'
+
+
 def says(keys: Sequence[str], *words: str) -> bool:
     """Whether words stand side by side in a statement."""
     return any(tuple(keys[n : n + len(words)]) == words for n in range(len(keys)))

@@ -405,10 +405,14 @@ class _ScriptReader:
         resolver = self._resolver()
         if around is not None:
             resolver.env.variables = dict(around.variables)
-        for n, (name, _) in enumerate(node.parameters):
+        # In a body of plain SQL what is given back has no name.
+        is_plain = node.language == "sql"
+        taken = [name for name, mode in node.parameters if not (is_plain and mode == "out")]
+        for n, name in enumerate(taken):
             made = Made(name, {}, {}, (node.start, node.start))
             resolver.env.variables[name] = resolver.env.variables[resolver.env.spelled(f"${n + 1}")] = made
-        for name in [*(node.returns or []), *([node.result] if node.result else [])]:
+        returned = [] if is_plain else [*(node.returns or [])]
+        for name in [*returned, *([node.result] if node.result else [])]:
             resolver.env.variables.setdefault(name, Made(name, {}, {}, (node.start, node.start)))
         if node.result is not None and node.returns is not None:
             self._changes.create(self._tables.make((node.result,), node.returns, True).key, True)

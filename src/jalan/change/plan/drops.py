@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 
-from jalan.change.catalogue import StoredRelation
 from jalan.change.plan.model import (
     BACKUP,
     BY_POSITION,
@@ -22,6 +21,7 @@ from jalan.change.plan.written import (
     short_name,
     whole_name,
 )
+from jalan.change.stored import StoredRelation
 
 _ASIDE = "{}_unused"
 

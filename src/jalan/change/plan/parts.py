@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Iterable, Sequence
 
-from jalan.change.catalogue import StoredRelation
 from jalan.change.outcome import Kind
 from jalan.change.plan.model import GRANTS, Draft, PlanStep
 from jalan.change.plan.written import (
@@ -15,6 +14,7 @@ from jalan.change.plan.written import (
     whole_name,
 )
 from jalan.change.simulation import World
+from jalan.change.stored import StoredRelation
 from jalan.sql import tree
 
 

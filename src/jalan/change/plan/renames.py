@@ -1,6 +1,5 @@
 """Plans to give something another name."""
 
-from jalan.change.catalogue import MATERIALISED, TABLE, VIEW, StoredRelation
 from jalan.change.plan.model import (
     AT_ONCE,
     BY_POSITION,
@@ -19,6 +18,7 @@ from jalan.change.plan.written import (
     showing,
     whole_name,
 )
+from jalan.change.stored import MATERIALISED, TABLE, VIEW, StoredRelation
 from jalan.change.types import TypeName
 
 

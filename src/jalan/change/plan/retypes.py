@@ -3,7 +3,6 @@
 from dataclasses import replace
 
 from jalan.change.actions import ColumnChange
-from jalan.change.catalogue import StoredRelation
 from jalan.change.plan.model import (
     AT_ONCE,
     BY_STEPS,
@@ -24,6 +23,7 @@ from jalan.change.plan.written import (
     short_name,
     whole_name,
 )
+from jalan.change.stored import StoredRelation
 from jalan.change.types import ASSIGNMENT, EXPLICIT, Misfit, TypedOutput, TypeName, check_statement, type_system
 from jalan.sql import tree
 from jalan.sql.grammar.script import Unread, parse

@@ -4,7 +4,6 @@ what takes each step back. What has to be changed with a step is what the simula
 from collections.abc import Sequence
 
 from jalan.change.actions import ColumnChange, Does, read_action
-from jalan.change.catalogue import StoredRelation
 from jalan.change.outcome import Kind
 from jalan.change.plan.drops import drop, drop_column
 from jalan.change.plan.model import (
@@ -22,6 +21,7 @@ from jalan.change.plan.written import (
     quoted,
 )
 from jalan.change.simulation import World
+from jalan.change.stored import StoredRelation
 from jalan.sql import tree
 from jalan.sql.grammar.script import Unread, parse
 

@@ -1,6 +1,6 @@
 """Relations as they are written in the SQL of a plan."""
 
-from jalan.change.catalogue import FOREIGN, StoredRelation
+from jalan.change.stored import FOREIGN, StoredRelation
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import WORD, tokenize
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 from jalan.change.types.constants import what_is_wrong
 from jalan.change.types.names import TypeName, declared_type
 from jalan.change.types.scope import Misfit, Span, TypeScope
-from jalan.change.types.system import ASSIGNMENT, EXPLICIT, UNKNOWN, Ambiguous, type_system
+from jalan.change.types.system import ASSIGNMENT, EXPLICIT, UNKNOWN, Ambiguous, NotUnique, TypedRoutine, type_system
 from jalan.sql import tree
 
 if TYPE_CHECKING:
@@ -319,6 +319,9 @@ class ExpressionTypes:
         if node.within_group and name in _HYPOTHETICAL and len(types) == 2 * len(keys):
             for one, given, key in zip(node.arguments, types, keys, strict=False):
                 self.meet([one, one], [given, key], "WITHIN GROUP", (node.start, node.end))
+        own = self._queries.routines(tuple(map(str, node.parts)))
+        if own:
+            return self._own(own, node, arguments, types)
         if len(node.parts) > 1 and str(node.parts[0]) != "pg_catalog":
             return None
         if not arguments and not node.star and name in _WITHOUT_ARGUMENTS:
@@ -334,8 +337,7 @@ class ExpressionTypes:
             if types[0] is None or not self._knows(types[0]):
                 return TypeName("numeric")
             return self._called(name, (_TEXT, types[0]), node, (node, arguments[0]))
-        written = self._written(node).lower()
-        if "=>" in written or ":=" in written or "variadic" in written:
+        if self._is_called_by_names(node):
             return self._whatever_of(name)
         name = _CALLED.get(name, name)
         known_types = [one for one in types if one is not None and self._knows(one)]
@@ -347,6 +349,40 @@ class ExpressionTypes:
                 known = ", ".join("?" if one is None else one.base for one in types)
                 raise Misfit(f"function {name}({known}) does not exist", (node.start, node.end))
         return self._whatever_of(name)
+
+    def _own(
+        self, own: Sequence[TypedRoutine], node: tree.Call, arguments: Sequence[tree.Node], types: Sequence[Found]
+    ) -> Found:
+        """Return what a function of somebody's own gives. Raises Misfit where there is none that fits."""
+        results = {one.result for one in own}
+        whatever = _named(results.pop()) if len(results) == 1 else None
+        whatever = whatever if whatever is not None and self._knows(whatever) else None
+        given = [one for one in types if one is not None and self._knows(one)]
+        takes_known = all(self._system.takes_known(one) for one in own)
+        if len(given) < len(types) or not takes_known or self._is_called_by_names(node):
+            return whatever
+        several = list(own)
+        if len(node.parts) == 1:
+            several += self._system.functions.get(str(node.parts[0]), ())
+        written = f"{'.'.join(map(str, node.parts))}({', '.join(one.base for one in given)})"
+        try:
+            found = self._system.chosen(several, [one.base for one in given])
+        except NotUnique:
+            raise Misfit(f"function {written} is not unique", (node.start, node.end)) from None
+        except Ambiguous:
+            return whatever
+        if found is None:
+            raise Misfit(f"function {written} does not exist", (node.start, node.end))
+        self._queries.called[node.start] = found
+        for argument, one, wanted in zip(arguments, given, found.taking(len(given)) or (), strict=False):
+            self.becomes(argument, one, wanted)
+        result = _named(self._system.result(found, [one.base for one in given]))
+        return result if result is not None and self._knows(result) else None
+
+    def _is_called_by_names(self, node: tree.Call) -> bool:
+        """Whether its arguments are named, or an array stands for several."""
+        written = self._written(node).lower()
+        return "=>" in written or ":=" in written or "variadic" in written
 
     def _whatever_of(self, name: str) -> Found:
         """What a function gives whatever it is given; none where that differs."""

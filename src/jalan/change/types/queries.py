@@ -5,8 +5,8 @@ from dataclasses import replace
 
 from jalan.change.types.expressions import ExpressionTypes, Found
 from jalan.change.types.names import TypeName
-from jalan.change.types.scope import Misfit, TypedInstance, TypedOutput, TypeScope
-from jalan.change.types.system import UNKNOWN, type_system
+from jalan.change.types.scope import Misfit, Routines, TypedInstance, TypedOutput, TypeScope, no_routines
+from jalan.change.types.system import UNKNOWN, TypedRoutine, type_system
 from jalan.lineage.output_names import output_name
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
@@ -19,10 +19,16 @@ _OPEN: Sequence[TypedOutput] = ()
 
 
 class QueryTypes:
-    """Finds the types of the outputs of queries in one text. find: the relations by the names it gives them."""
+    """Finds the types of the outputs of queries in one text.
 
-    def __init__(self, text: str, find: Find) -> None:
+    find: the relations by the names it gives them. routines: the functions of one's own. called: which of these is
+    meant by a call, by where that begins, as far as it was found out.
+    """
+
+    def __init__(self, text: str, find: Find, routines: Routines = no_routines) -> None:
         self.text = text
+        self.routines = routines
+        self.called: dict[int, TypedRoutine] = {}
         self.dialect = get_dialect("postgresql")
         self.expressions = ExpressionTypes(self)
         self._find = find

@@ -1,10 +1,19 @@
 """What names stand for while types are found, and what is said where some do not fit."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from jalan.change.types.names import TypeName
+from jalan.change.types.system import TypedRoutine
 
 Span = tuple[int, int]
+Routines = Callable[[tuple[str, ...]], Sequence[TypedRoutine]]
+"""The functions of one's own that a name may stand for."""
+
+
+def no_routines(parts: tuple[str, ...]) -> Sequence[TypedRoutine]:
+    """Return none, where nobody has functions of their own."""
+    return ()
 
 
 class Misfit(Exception):

@@ -5,8 +5,8 @@ from collections.abc import Iterator, Sequence
 from jalan.change.types.constants import what_is_wrong
 from jalan.change.types.names import TypeName, declared_type
 from jalan.change.types.queries import Find, QueryTypes, settled
-from jalan.change.types.scope import Misfit, TypedInstance, TypedOutput, TypeScope
-from jalan.change.types.system import UNKNOWN
+from jalan.change.types.scope import Misfit, Routines, TypedInstance, TypedOutput, TypeScope, no_routines
+from jalan.change.types.system import UNKNOWN, TypedRoutine
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import parse
@@ -19,12 +19,14 @@ BEHIND_TYPE = frozenset(
 _NO_COLUMN = frozenset("constraint primary unique foreign check exclude like".split())
 
 
-def outputs_of(query: tree.Query, text: str, find: Find, ctes: tree.With | None = None) -> list[TypedOutput]:
+def outputs_of(
+    query: tree.Query, text: str, find: Find, ctes: tree.With | None = None, routines: Routines = no_routines
+) -> list[TypedOutput]:
     """Return the outputs of a query as a relation that is made of it has them. Raises Misfit.
 
     ctes: what was declared before it.
     """
-    types = QueryTypes(text, find)
+    types = QueryTypes(text, find, routines)
     if ctes is not None:
         types.declare(ctes)
     return settled(types.query(query))
@@ -43,18 +45,25 @@ def type_of_expression(written: str, table: str, find: Find) -> TypeName | None:
     return outputs[0].type if outputs else None
 
 
-def check_statement(node: tree.StatementNode, text: str, find: Find) -> None:
-    """Raise Misfit where types in a statement do not fit, or what it writes does not fit into its columns."""
+def check_statement(
+    node: tree.StatementNode, text: str, find: Find, routines: Routines = no_routines
+) -> dict[int, TypedRoutine]:
+    """Return which functions of one's own a statement calls, by where the calls begin, as far as that is found out.
+    Raises Misfit where types in it do not fit, or what it writes does not fit into its columns."""
+    types = QueryTypes(text, find, routines)
     if isinstance(node, tree.QueryStatement | tree.CreateTableAs | tree.CreateView):
-        outputs_of(node.query, text, find)
+        types.query(node.query)
     elif isinstance(node, tree.Insert | tree.Update | tree.Delete | tree.Merge):
-        _Writing(node, text, find).check()
+        _Writing(node, types, find).check()
+    return types.called
 
 
 class _Writing:
-    def __init__(self, node: tree.Insert | tree.Update | tree.Delete | tree.Merge, text: str, find: Find) -> None:
+    def __init__(
+        self, node: tree.Insert | tree.Update | tree.Delete | tree.Merge, types: QueryTypes, find: Find
+    ) -> None:
         self._node = node
-        self._types = QueryTypes(text, find)
+        self._types = types
         self._columns = list(find(tuple(map(str, node.target.parts))) or ())
         self._wanted = {one.name: one.type for one in self._columns}
         self._scope = TypeScope()
@@ -79,24 +88,23 @@ class _Writing:
     def _insert(self, node: tree.Insert) -> None:
         names = list(map(str, node.columns or ())) or [one.name for one in self._columns]
         if node.query is not None:
-            body = node.query.body
-            if isinstance(body, tree.Values) and len(body.rows) == 1:
-                # Of a single row each value is taken for the type of its column.
-                scope = TypeScope()
-                given = [
-                    TypedOutput(
-                        "", self._types.expressions.type_of(one, scope), self._types.expressions.constant(one)
-                    )
-                    for one in body.rows[0]
-                ]
-            else:
-                given = self._types.query(node.query)
-            for name, one in zip(names, given, strict=False):
-                self._fits(name, one, node.query)
+            for given in self._given(node.query):
+                for name, one in zip(names, given, strict=False):
+                    self._fits(name, one, node.query)
         if node.conflict is not None:
             taken = TypedInstance((node.conflict.alias,), self._columns)
             self._scope.instances.append(taken)
             self._assigned(node.conflict.assignments)
+
+    def _given(self, query: tree.Query) -> list[list[TypedOutput]]:
+        """What is put into the columns: of VALUES each row, as each value is taken for the type of its column."""
+        if not isinstance(query.body, tree.Values):
+            return [self._types.query(query)]
+        scope, types = TypeScope(), self._types.expressions
+        return [
+            [TypedOutput("", types.type_of(one, scope), types.constant(one)) for one in row]
+            for row in query.body.rows
+        ]
 
     def _merge(self, node: tree.Merge) -> None:
         self._types.item(node.source, self._scope)

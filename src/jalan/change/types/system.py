@@ -61,6 +61,10 @@ class Ambiguous(Exception):
     """Several routines fit equally well."""
 
 
+class NotUnique(Ambiguous):
+    """Several are the same without what may be left out of a call."""
+
+
 class TypeSystem:
     """Types, casts, operators and functions."""
 
@@ -101,6 +105,10 @@ class TypeSystem:
     def knows(self, name: str) -> bool:
         """Whether it is one of the types that the server brings along."""
         return name in self._categories or (name.endswith("[]") and name[:-2] in self._categories)
+
+    def takes_known(self, routine: TypedRoutine) -> bool:
+        """Whether the types of all its arguments are known."""
+        return all(self.knows(one) or one in _POLYMORPHIC or one == _ANY for one in routine.arguments)
 
     def category(self, name: str) -> str:
         """Return the category of a type, one letter: N numbers, S strings, D times …"""
@@ -168,12 +176,23 @@ class TypeSystem:
 
     def function(self, name: str, given: Sequence[str]) -> TypedRoutine | None:
         """Return the function that is meant, none where there is none that fits. Raises Ambiguous."""
+        return self.chosen(self.functions.get(name, ()), given)
+
+    def chosen(self, routines: Iterable[TypedRoutine], given: Sequence[str]) -> TypedRoutine | None:
+        """Return which of several is meant for arguments of some types, none where none fits. Raises Ambiguous."""
         several = []
-        for one in self.functions.get(name, ()):
+        for one in routines:
             taken = one.taking(len(given))
             if taken is not None:
                 several.append((one, taken))
-        return self._chosen(several, tuple(given))
+        found = self._chosen(several, tuple(given))
+        if found is not None:
+            # Those that are the same without what may be left out cannot be told apart.
+            same = [one for one, taken in several if taken == found.taking(len(given))]
+            left_out = [one for one in same if len(one.arguments) > len(given) and not one.variadic]
+            if left_out and len([one for one in same if not one.variadic]) > 1:
+                raise NotUnique
+        return found
 
     def may_be_called(self, name: str, given: Sequence[str | None]) -> bool:
         """Whether any function of a name may be meant where not all types are known."""

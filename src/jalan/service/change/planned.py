@@ -1,7 +1,7 @@
 """How a change is carried out: the plan over a database as the store has it."""
 
-from jalan.change.catalogue import POSTGRESQL
 from jalan.change.plan import MOST_STATEMENTS, TooMany, routes
+from jalan.change.stored import POSTGRESQL
 from jalan.service.change.answers import PlanRoute, PlanStepFact
 from jalan.service.change.simulate import MOST_TEXT, check_change
 from jalan.service.change.world import world_of

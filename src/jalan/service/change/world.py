@@ -13,12 +13,13 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
 from jalan.catalog.kinds import DatasetKind, DefinitionKind, FieldKind
-from jalan.change.catalogue import FOREIGN, TABLE, Catalogue, KeptQuery, columns_in
+from jalan.change.catalogue import Catalogue, columns_in
 from jalan.change.ran import Text
-from jalan.change.routines import KINDS, StoredRoutine, read_routine
+from jalan.change.routines import KINDS, keep, read_routine
 from jalan.change.simulation import World
+from jalan.change.stored import FOREIGN, TABLE, KeptQuery, stored_routine
 from jalan.change.types import TypeName, declared_type
-from jalan.change.views import hangs_on
+from jalan.change.views import hangs_on, stored_calls
 from jalan.lineage.model import Statement
 from jalan.lineage.script import extract
 from jalan.runs.order import needed_first
@@ -188,13 +189,14 @@ class _Builder:
             if isinstance(node, tree.Routine) and node.kind in KINDS and len(node.parts) > 1:
                 prefix = "" if database == self._database else f"{database}."
                 name = prefix + ".".join(map(str, node.parts))
-                self._catalogue.set_routine(name, StoredRoutine(name, text, tuple(path), prefix))
+                self._catalogue.routines.make(stored_routine(name, text, tuple(path), prefix))
 
     def _know_routines(self) -> None:
-        """Say what is wrong with routines anyhow: that is not the fault of a change."""
-        for name, routine in self._catalogue.routines():
+        """Say what is wrong with routines anyhow: that is not the fault of a change; and what those hang on whose
+        bodies the database keeps."""
+        for routine in self._catalogue.routines:
             known = read_routine(routine, self._catalogue).problems
-            self._catalogue.set_routine(name, replace(routine, known=known))
+            self._catalogue.routines.make(keep(replace(routine, known=known), self._catalogue))
 
     def _views(self, waiting: list[tuple[str, str, list[str], Any]]) -> None:
         known = {one.name: list(one.columns) for one in self._catalogue}
@@ -219,6 +221,7 @@ class _Builder:
                 statement = read[name]
                 more = {} if statement is None else hangs_on(self._catalogue, statement, self._outside(name))
                 more["query"] = kept[name]
+                more["calls"] = stored_calls(self._catalogue, kept[name], columns)
                 self._catalogue.make(name, kind, columns, self._types.get(name), **more)
 
     @staticmethod
