@@ -2,12 +2,14 @@
 texts are run over it, and what failed, or gave something else, is held against what was said."""
 
 from collections.abc import Iterator
+from contextlib import contextmanager
 
 import psycopg
 import pytest
 
 from jalan.change.catalogue import Catalogue
 from jalan.change.outcome import Kind, Outcome
+from jalan.change.plan import Route, routes
 from jalan.change.ran import Text
 from jalan.change.running import run
 from jalan.change.simulation import World
@@ -207,3 +209,55 @@ def test_what_a_change_does_through_routines(world: World, database: psycopg.Con
     told = {one.subject for one in outcome.consequences}
     other = {place for place, rows in found.items() if isinstance(rows, list) and rows != usual[place]}
     assert other - told == set()
+
+
+PLANNED = [
+    "alter table tickets drop column fare",
+    "alter table tickets drop column port",
+    "alter table ports drop column berths",
+    "alter table tickets alter column fare type bigint",
+    "alter table tickets rename column fare to price",
+    "alter table tickets rename to passages",
+    "drop table tickets",
+]
+
+
+@pytest.mark.parametrize("change", PLANNED)
+def test_a_plan_goes_around_routines_and_is_taken_back(world: World, cluster: Cluster, change: str) -> None:
+    for route in routes(world, change):
+        with copy(cluster) as connection:
+            before = definitions(connection)
+            carry_out(connection, route)
+            for step in reversed(route.steps):
+                if step.undo:
+                    connection.execute(step.undo)  # type: ignore[call-overload]
+            assert definitions(connection) == before
+
+
+def carry_out(connection: psycopg.Connection, route: Route) -> None:
+    for step in route.steps:
+        if step.sql:
+            connection.execute(step.sql)  # type: ignore[call-overload]
+
+
+@contextmanager
+def copy(cluster: Cluster) -> Iterator[psycopg.Connection]:
+    with psycopg.connect(cluster.url("postgres").replace("+psycopg", ""), autocommit=True) as admin:
+        admin.execute("drop database if exists routines_planned with (force)")
+        admin.execute("create database routines_planned")
+    url = cluster.url("routines_planned").replace("+psycopg", "")
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute(SETUP)  # type: ignore[call-overload]
+        yield connection
+
+
+def definitions(connection: psycopg.Connection) -> list[object]:
+    """The columns of all relations, and what all routines and views are."""
+    return connection.execute("""
+        select format('%s.%s %s', c.relname, a.attname, a.atttypid::regtype) from pg_class c
+        join pg_attribute a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
+        where c.relnamespace = 'public'::regnamespace
+        union all select pg_get_functiondef(p.oid) from pg_proc p where p.pronamespace = 'public'::regnamespace
+        union all select c.relname || pg_get_viewdef(c.oid) from pg_class c
+        where c.relnamespace = 'public'::regnamespace and c.relkind = 'v' order by 1
+    """).fetchall()

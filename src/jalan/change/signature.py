@@ -26,7 +26,8 @@ class Signature:
     arguments: the types that it is called with, each as PostgreSQL says it. names: theirs, empty where they have
     none. defaults: how many of the last may be left out. result: the type that it gives, none where that is a table
     or not known. volatile: it may give something else each time, so that a query runs it whether what it gives is
-    used or not. is_kept: the database has read its body when it was made, and keeps what that means.
+    used or not. is_kept: the database has read its body when it was made, and keeps what that means. is_procedure:
+    it is called by CALL, not in expressions.
     """
 
     arguments: tuple[str, ...] = ()
@@ -37,6 +38,7 @@ class Signature:
     is_set: bool = False
     volatile: bool = True
     is_kept: bool = False
+    is_procedure: bool = False
 
     def typed(self, name: str) -> TypedRoutine:
         """Return it as calls are looked up among."""
@@ -72,6 +74,7 @@ def signature_of(text: str) -> Signature:
         is_set,
         not {"immutable", "stable"} & set(rest[: rest.index(body)] if body else rest),
         body in ("begin", "return"),
+        is_procedure,
     )
 
 

@@ -123,6 +123,11 @@ class StoredRoutine:
     dialect: str = "postgresql"
 
     @property
+    def words(self) -> str:
+        """Its kind as the database says it."""
+        return "procedure" if self.takes.is_procedure else "function"
+
+    @property
     def signature(self) -> str:
         """Its name with what it is called with: no other one has the same."""
         return f"{self.name}({','.join(self.takes.arguments)})"

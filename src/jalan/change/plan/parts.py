@@ -8,13 +8,14 @@ from jalan.change.plan.written import (
     columns_of,
     database_of,
     made_again,
+    name_of,
     quoted,
     short_name,
     showing,
     whole_name,
 )
 from jalan.change.simulation import World
-from jalan.change.stored import StoredRelation
+from jalan.change.stored import StoredRelation, StoredRoutine
 from jalan.sql import tree
 
 
@@ -56,7 +57,7 @@ class Parts:
         self,
         draft: Draft,
         title: str,
-        of: StoredRelation,
+        of: StoredRelation | StoredRoutine,
         template: str,
         undo: str = "",
         note: str = "",
@@ -69,7 +70,7 @@ class Parts:
         by then are changed in the same moment, or which of them. later: what follows at once, before any text runs.
         also: texts that are changed in the same moment in any case.
         """
-        shown, whole = short_name(of), whole_name(of.name)
+        shown, whole = short_name(of), name_of(of)
         draft.done.append(template.format(t=whole, **names))
         draft.unmade.update(also)
         broken = self.breaks([*draft.done, *later], draft.unmade)
@@ -88,35 +89,49 @@ class Parts:
             )
         )
 
-    def over(self, target: StoredRelation, column: str | None) -> list[StoredRelation]:
-        """The views over a relation, or over one of its columns, those that nothing hangs on first."""
+    def over(self, target: StoredRelation, column: str | None) -> list[StoredRelation | StoredRoutine]:
+        """The views over a relation, or over one of its columns, and the routines that hang on it, those first on
+        which nothing hangs."""
         number = None if column is None else target.columns[column]
-        found: dict[int, StoredRelation] = {}
-        waiting = self.catalogue.hanging_on(target.number, number)
+        known = self.catalogue
+        found: dict[tuple[bool, int], StoredRelation | StoredRoutine] = {}
+        after: dict[tuple[bool, int], set[tuple[bool, int]]] = {}
+        waiting: list[StoredRelation | StoredRoutine] = [
+            *known.hanging_on(target.number, number),
+            *known.routines.keeping(target.number, number),
+        ]
         while waiting:
             one = waiting.pop()
-            if one.number not in found and one.number != target.number:
-                found[one.number] = one
-                waiting += self.catalogue.hanging_on(one.number)
-        ordered: list[StoredRelation] = []
+            if _key(one) in found or one is target:
+                continue
+            found[_key(one)] = one
+            if isinstance(one, StoredRoutine):
+                above: list[StoredRelation | StoredRoutine] = [
+                    *known.calling(one),
+                    *known.routines.calling(one.number),
+                ]
+            else:
+                above = [*known.hanging_on(one.number), *known.routines.keeping(one.number)]
+            after[_key(one)] = {_key(each) for each in above} - {_key(one)}
+            waiting += above
+        ordered = []
         while found:
-            free = [n for n in found if not any(n in other.reads for other in found.values() if other.number != n)]
-            for number_ in free or list(found)[:1]:
-                ordered.append(found.pop(number_))
+            free = [key for key in found if not after[key] & found.keys()]
+            ordered += [found.pop(key) for key in free or list(found)[:1]]
         return ordered
 
     def without_views(self, draft: Draft, target: StoredRelation, column: str | None) -> None:
-        """Drop the views over something, so that nothing goes along that nobody has named."""
-        for view in self.over(target, column):
-            word = view.words
+        """Drop what hangs on something, so that nothing goes along that nobody has named."""
+        for one in self.over(target, column):
+            instead = "a body" if isinstance(one, StoredRoutine) else "a query"
             self.run(
                 draft,
-                f"Drop the {word} {short_name(view)} that hangs on it, or give it a query without it",
-                view,
-                f"drop {word} {{t}}",
-                undo=made_again(view).replace("{", "{{").replace("}", "}}"),
+                f"Drop the {one.words} {short_name(one)} that hangs on it, or give it {instead} without it",
+                one,
+                f"drop {one.words} {{t}}",
+                undo=made_again(one).replace("{", "{{").replace("}", "}}"),
                 note=GRANTS,
-                also=self.fillers.get(view.name, ()),
+                also=self.fillers.get(one.name, ()),
             )
 
     def without_shown(self, draft: Draft, target: StoredRelation, column: str | None) -> None:
@@ -173,3 +188,7 @@ class Parts:
         number = target.columns[column]
         made = any(number in sources for sources in target.generated.values())
         return not made and number not in target.generated and not self.catalogue.pointing_at(target.number, number)
+
+
+def _key(one: StoredRelation | StoredRoutine) -> tuple[bool, int]:
+    return isinstance(one, StoredRoutine), one.number

@@ -18,7 +18,7 @@ from jalan.change.plan.written import (
     showing,
     whole_name,
 )
-from jalan.change.stored import MATERIALISED, TABLE, VIEW, StoredRelation
+from jalan.change.stored import MATERIALISED, TABLE, VIEW, StoredRelation, StoredRoutine
 from jalan.change.types import TypeName
 
 
@@ -77,7 +77,12 @@ def _old_goes(
     """Move what reads a column to the one that was added, then let that stand by itself."""
     parts.show(draft, target, old, new)
     for view in parts.over(target, old):
-        if (target.number, target.columns[old]) in view.uses:
+        key = (target.number, target.columns[old])
+        if isinstance(view, StoredRoutine):
+            if view.kept is not None and key in view.kept.uses:
+                note = f"Give {short_name(view)} a body with {new} in the place of {old}: create or replace …"
+                draft.steps.append(PlanStep(f"Let {short_name(view)} read the new one", note=note))
+        elif key in view.uses:
             again = f"create or replace view {short_name(view)} as …"
             note = f"Give {short_name(view)} a query with {new} in the place of {old}: {again}"
             if view.kind == MATERIALISED:

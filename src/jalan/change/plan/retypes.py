@@ -19,10 +19,11 @@ from jalan.change.plan.written import (
     POSTGRESQL,
     database_of,
     made_again,
+    name_of,
     quoted,
     short_name,
-    whole_name,
 )
+from jalan.change.routines import own_routines
 from jalan.change.stored import StoredRelation
 from jalan.change.types import ASSIGNMENT, EXPLICIT, Misfit, TypedOutput, TypeName, check_statement, type_system
 from jalan.sql import tree
@@ -50,11 +51,12 @@ def retype(parts: Parts, target: StoredRelation, change: ColumnChange, type_: Ty
     draft = Draft()
     views = parts.over(target, column)
     for view in views:
-        draft.done.append(f"drop {view.words} {whole_name(view.name)}")
+        draft.done.append(f"drop {view.words} {name_of(view)}")
     if parts.world.simulate(";\n".join([*draft.done, parts.change])).refused is not None:
         return found
-    own = [short_name(view) for view in views if _calls_own(view)]
-    if any(not _fits(parts, view, target, column, type_) for view in views):
+    own = [short_name(one) for one in views if isinstance(one, StoredRelation) and _calls_own(one)]
+    queries = [view for view in views if isinstance(view, StoredRelation)]
+    if any(not _fits(parts, view, target, column, type_) for view in queries):
         return found
     again = [made_again(view) for view in reversed(views)]
     # A column that is always made of others takes no USING on the way back.
@@ -102,7 +104,7 @@ def _fits(parts: Parts, view: StoredRelation, target: StoredRelation, column: st
     try:
         for node in parse(view.query.text, POSTGRESQL):
             if not isinstance(node, Unread):
-                check_statement(node, view.query.text, find)
+                check_statement(node, view.query.text, find, own_routines(parts.catalogue, path, prefix))
     except Misfit:
         return False
     return True

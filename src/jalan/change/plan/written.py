@@ -1,6 +1,6 @@
-"""Relations as they are written in the SQL of a plan."""
+"""Relations and routines as they are written in the SQL of a plan."""
 
-from jalan.change.stored import FOREIGN, StoredRelation
+from jalan.change.stored import FOREIGN, StoredRelation, StoredRoutine
 from jalan.sql.dialects import get_dialect
 from jalan.sql.lexer import WORD, tokenize
 
@@ -26,13 +26,22 @@ def showing(foreign: str, name: str, column: str | None, new: str) -> str:
     return f"alter foreign table {foreign} alter column {quoted(name)} options (set column_name {written})"
 
 
-def short_name(relation: StoredRelation) -> str:
-    """The name of a relation in its own database."""
-    return ".".join(map(quoted, relation.name.split(".")[-2:]))
+def short_name(one: StoredRelation | StoredRoutine) -> str:
+    """The name of something in its own database; of a routine with what it is called with."""
+    return ".".join(map(quoted, one.name.split(".")[-2:])) + _arguments(one)
 
 
-def database_of(relation: StoredRelation) -> str:
-    parts = relation.name.split(".")
+def name_of(one: StoredRelation | StoredRoutine) -> str:
+    """The name of something with that of another database in front."""
+    return whole_name(one.name) + _arguments(one)
+
+
+def _arguments(one: StoredRelation | StoredRoutine) -> str:
+    return f"({', '.join(one.takes.arguments)})" if isinstance(one, StoredRoutine) else ""
+
+
+def database_of(one: StoredRelation | StoredRoutine) -> str:
+    parts = one.name.split(".")
     return parts[0] if len(parts) > 2 else ""
 
 
@@ -40,8 +49,10 @@ def columns_of(relation: StoredRelation) -> list[str]:
     return [f"{quoted(name)} {relation.type_of(name) or '…'}" for name in relation.columns]
 
 
-def made_again(relation: StoredRelation) -> str:
-    """What makes a relation again."""
+def made_again(relation: StoredRelation | StoredRoutine) -> str:
+    """What makes something again."""
+    if isinstance(relation, StoredRoutine):
+        return relation.text.strip().rstrip(";")
     if relation.query is None:
         word = "foreign table" if relation.kind == FOREIGN else "table"
         return f"create {word} {short_name(relation)} ({', '.join(columns_of(relation))})"
