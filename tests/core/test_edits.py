@@ -5,10 +5,12 @@ from collections.abc import Sequence
 import pytest
 
 from jalan.change.catalogue import Catalogue
+from jalan.change.meaning import QueryDifference
 from jalan.change.outcome import Kind, Outcome
 from jalan.change.ran import Text
 from jalan.change.simulation import World
 from jalan.change.stored import TABLE
+from jalan.change.types import declared_type
 
 TABLES = {"tidy.tickets": ["ticket_id", "fare", "port"], "tidy.ports": ["port", "island"]}
 FACTS = """
@@ -234,3 +236,24 @@ def test_what_a_source_delivers_otherwise_is_followed() -> None:
     assert told(world().simulate("", delivers={"tidy.ports": None}))["core.facts"] == (ROWS,)
     # What is made anew each night holds what it is made of.
     assert world().simulate("", delivers={"core.facts": None}).consequences == []
+
+
+def test_an_output_that_gets_another_type_is_told_by_its_name() -> None:
+    found = Catalogue()
+    types = {"ticket_id": declared_type("bigint"), "fare": declared_type("integer"), "port": declared_type("text")}
+    found.make("tidy.tickets", TABLE, types, types)
+    made = "drop table if exists core.f; create table core.f as select ticket_id, fare, port from tidy.tickets"
+    asked = "select ticket_id, fare from tidy.tickets"
+    over = World(found, [Text("f", made), Text("asked", asked, is_query=True)])
+    edits = {
+        "f": made.replace("fare,", "fare::numeric(9, 2) as fare,"),
+        "asked": asked.replace("fare", "fare / 2.0 as fare"),
+    }
+    outcome = over.simulate("", edited=edits)
+    retyped = {
+        name: [(one.name, one.before, one.after) for one in differs.columns if one.kind == "retyped"]
+        for name, differs in outcome.differs.items()
+        if differs is not None
+    }
+    assert retyped == {"core.f": [("fare", "integer", "numeric(9,2)")], "asked": [("fare", "integer", "numeric")]}
+    assert "of another type: fare" in (outcome.differs["asked"] or QueryDifference()).in_words()

@@ -5,6 +5,7 @@ import shutil
 import subprocess
 from collections import Counter
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -14,6 +15,8 @@ from fastapi.testclient import TestClient
 from sqlalchemy import text
 from typer.testing import CliRunner
 
+from jalan.change.ran import Text
+from jalan.change.running import run as run_text
 from jalan.cli.main import app
 from jalan.demo import scenario
 from jalan.service.change.world import world_of as world_in
@@ -429,11 +432,63 @@ def text_at(client: TestClient, place: str) -> str:
     return str(client.get("/api/v1/changes/text", params={"place": place, "database": "strait"}).json()["text"])
 
 
-def test_who_writes_a_text_does_not_wait_for_a_simulation(demo: Demo, client: TestClient) -> None:
+def test_several_simulate_at_once_and_nobody_waits_for_another(demo: Demo, client: TestClient) -> None:
+    """Each has a world of its own: one that is in the middle of a change holds nobody up, and is seen by nobody."""
+    asked = [
+        {"sql": f"alter table tidy.tickets drop column {column} cascade"} for column in ("fare", "route", "void")
+    ]
+    usual = [client.post("/api/v1/changes/simulate", json=one).json() for one in asked]
     with Context(demo.engine, "test", cache=client.app.state.cache) as context:  # type: ignore[attr-defined]
-        here = world_in(context, "strait")
-        with here.lock:
-            answer = client.post("/api/v1/changes/read", json={"text": "select fare from tidy.tickets"})
-            assert answer.json()["statements"][0]["outputs"][0]["values"] == ["tidy.tickets.fare"]
-            tables = client.get("/api/v1/changes/tables", params={"q": "tidy.tick"}).json()
-            assert "tidy.tickets" in tables
+        held = world_in(context, "strait").world.apart()
+        run_text(held.catalogue, Text("half way", "drop table tidy.tickets cascade"))
+        with ThreadPoolExecutor(6) as pool:
+            several = [pool.submit(client.post, "/api/v1/changes/simulate", json=one) for one in asked * 2]
+            found = [one.result().json() for one in several]
+        assert found == usual * 2
+        answer = client.post("/api/v1/changes/read", json={"text": "select fare from tidy.tickets"})
+        assert answer.json()["statements"][0]["outputs"][0]["values"] == ["tidy.tickets.fare"]
+        tables = client.get("/api/v1/changes/tables", params={"q": "tidy.tick"}).json()
+        assert "tidy.tickets" in tables
+
+
+def test_a_database_that_was_written_down_is_asked_without_a_store(demo: Demo, tmp_path: Path) -> None:
+    file = tmp_path / "strait.json"
+    assert run(demo, "--write", str(file)).exit_code == 0
+
+    def asked(*arguments: str) -> Any:
+        return CliRunner().invoke(
+            app, ["change", *arguments, "--graph", str(file), "--store", "postgresql://nobody:1"]
+        )
+
+    def told(found: dict[str, Any]) -> list[tuple[str, str, str]]:
+        return [(one["kind"], one["subject"], one["reason"]) for one in found["consequences"]]
+
+    for change in CHANGES:
+        here, there = asked(change, "--format", "json"), run(demo, change, "--format", "json")
+        assert here.exit_code == there.exit_code
+        assert told(json.loads(here.stdout)) == told(json.loads(there.stdout))
+        assert json.loads(here.stdout)["untouched"] != [] or json.loads(there.stdout)["untouched"] == []
+    plan = asked("--plan", CHANGES[0])
+    assert plan.exit_code == 0
+    assert plan.stdout == run(demo, "--plan", CHANGES[0]).stdout
+
+
+@pytest.mark.parametrize(
+    ("written", "said"),
+    [
+        ("{", "line 1: unexpected end of data"),
+        ("[]", "this is no file that `jalan change --write` has written"),
+        ('{"format": "database of jalan", "version": 9}', "it is of version 9; version 1 is read: write it anew"),
+        (
+            '{"format": "database of jalan", "version": 1, "system": "s", "database": "d", '
+            '"relations": [{"name": 3}]}',
+            "relations.0.name: Input should be a valid string",
+        ),
+    ],
+)
+def test_a_file_that_holds_no_database_is_refused_with_where(tmp_path: Path, written: str, said: str) -> None:
+    file = tmp_path / "broken.json"
+    file.write_text(written)
+    found = CliRunner().invoke(app, ["change", "drop table a", "--graph", str(file)])
+    assert found.exit_code == 1
+    assert said in " ".join(found.stderr.split())

@@ -1855,7 +1855,7 @@ export interface components {
         };
         /**
          * ColumnEdit
-         * @description An output that a query makes otherwise. kind: added, removed, renamed, computed otherwise or moved.
+         * @description An output that a query makes otherwise. kind: added, removed, renamed, retyped, computed otherwise, moved.
          */
         ColumnEdit: {
             /** Name */

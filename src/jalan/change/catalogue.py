@@ -36,6 +36,17 @@ class Catalogue:
         self._done: list[tuple[Any, Any]] = []
         self.routines = KnownRoutines(self._done)
 
+    def copy(self) -> "Catalogue":
+        """Return another one in which there is the same; what happens in one does not happen in the other."""
+        found = Catalogue()
+        found._relations, found._named, found._next = dict(self._relations), dict(self._named), self._next
+        found._hanging, found._pointing, found._calling = (
+            {number: set(several) for number, several in index.items()}
+            for index in (self._hanging, self._pointing, self._calling)
+        )
+        found.routines = self.routines.copy(found._done)
+        return found
+
     # --- looking ---------------------------------------------------------------------------------------
 
     def find(self, name: str) -> StoredRelation | None:

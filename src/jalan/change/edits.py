@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from difflib import SequenceMatcher
 
 from jalan.change.meaning import Forms, QueryDifference, difference
-from jalan.change.meaning.difference import MOVED, RENAMED
+from jalan.change.meaning.difference import MOVED, RENAMED, RETYPED, ColumnDifference
 from jalan.change.steps import UNKNOWN, TextStep, step_names
 
 Columns = frozenset[str] | None
@@ -58,6 +58,8 @@ def _pair(before: TextStep, after: TextStep, forms: Forms, found: Edit) -> None:
     columns: Columns = frozenset()
     if before.query is not None and after.query is not None:
         differs = difference(before.query, after.query, forms) if before.around == after.around else None
+        if differs is not None:
+            differs.columns += _retyped(before, after)
         columns = _otherwise(differs, after.makes)
         _tell(found, after, differs)
     elif before.written != after.written:
@@ -71,13 +73,18 @@ def _pair(before: TextStep, after: TextStep, forms: Forms, found: Edit) -> None:
             found.filled.update(dict.fromkeys(after.targets, columns))
 
 
+def _retyped(before: TextStep, after: TextStep) -> list[ColumnDifference]:
+    pairs = ((name, before.types[name], now) for name, now in after.types.items() if name in before.types)
+    return [ColumnDifference(name, RETYPED, was, now) for name, was, now in pairs if was != now]
+
+
 def _otherwise(differs: QueryDifference | None, makes: bool) -> Columns:
     """Which columns of a target hold something else. makes: whether its columns are those of the query."""
     if differs is None or differs.rows or differs.order:
         return None
     if makes:
         return differs.values()  # what is gained, lost or called otherwise is so in the target
-    named = {one.name for one in differs.columns if one.kind != MOVED}
+    named = {one.name for one in differs.columns if one.kind not in (MOVED, RETYPED)}
     return frozenset(named | {one.before for one in differs.columns if one.kind == RENAMED})
 
 

@@ -26,6 +26,13 @@ class KnownRoutines:
         self._kept: set[int] = set()
         self._next = 1
 
+    def copy(self, journal: list[tuple[Any, Any]]) -> "KnownRoutines":
+        """Return the same ones, with another journal."""
+        found = KnownRoutines(journal)
+        found._at, found._named = dict(self._at), dict(self._named)
+        found._kept, found._next = set(self._kept), self._next
+        return found
+
     def __bool__(self) -> bool:
         """Whether any is, or was, there."""
         return bool(self._named)

@@ -3,6 +3,7 @@ that, what has other columns, what is gone, and what stays as it is although it 
 
 from collections import Counter
 from collections.abc import Container, Iterable, Mapping, Sequence
+from copy import copy
 from dataclasses import dataclass, field, replace
 
 from jalan.change.actions import ColumnChange, Does, read_action
@@ -57,6 +58,12 @@ class World:
         self._next: dict[str, set[str]] = {}
         self._look_downstream()
         self.shown = {one.remote for one in catalogue if one.remote is not None}
+
+    def apart(self) -> "World":
+        """Return the same world with a catalogue of its own: what one asks of it, nobody else has to wait for."""
+        found = copy(self)
+        found.catalogue, found._retyped = self.catalogue.copy(), {}
+        return found
 
     def _run(self, number: int) -> Ran:
         return run(self.catalogue, self.texts[number], statements=self.statements[number], is_usual=True)

@@ -1,11 +1,13 @@
 """What the statements of a text mean as it is run, so that the text can be held against another one."""
 
 from collections.abc import Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from jalan.change.catalogue import Catalogue, made_name
 from jalan.change.meaning import Forms, FoundRelation, Meaning, Unclear, meaning
-from jalan.change.stored import StoredRelation
+from jalan.change.routines import own_routines
+from jalan.change.stored import POSTGRESQL, StoredRelation
+from jalan.change.types import Misfit, TypedOutput, outputs_of
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
@@ -24,7 +26,7 @@ class TextStep:
     the flows of the text, none where it has none. written: its words. sets: the columns to which it gives values in
     rows that are there. query: what its query means, its outputs called like the columns of the target; none where
     that cannot be told or there is none. around: what decides apart from the query. makes: whether the columns of
-    the target are those of the query.
+    the target are those of the query. types: of its outputs, as far as they are known.
     """
 
     kind: str
@@ -35,6 +37,7 @@ class TextStep:
     query: Meaning | None = None
     around: tuple[str, ...] = ()
     makes: bool = True
+    types: Mapping[str, str] = field(default_factory=dict)
 
 
 class Identities:
@@ -79,6 +82,21 @@ class Steps:
         """Return a relation as the text finds it."""
         return self._catalogue.named(parts, path)
 
+    def types(self, query: tree.Query, text: str, dialect: str, path: tuple[str, ...]) -> dict[str, str]:
+        """Return the types of the outputs of a query, as far as they are known."""
+        if dialect != POSTGRESQL:
+            return {}
+
+        def find(parts: tuple[str, ...]) -> list[TypedOutput] | None:
+            there = self.named(parts, path)
+            return None if there is None else there.outputs()
+
+        try:
+            outputs = outputs_of(query, text, find, routines=own_routines(self._catalogue, path))
+        except Misfit:
+            return {}
+        return {one.name: str(one.type) for one in outputs if one.type is not None}
+
     def meaning(self, query: str, dialect: str, path: tuple[str, ...]) -> Meaning | None:
         """Return what a query means where it stands; none where that cannot be told."""
         nodes = list(parse(query, get_dialect(dialect)))
@@ -109,13 +127,16 @@ class _StepReader:
         if isinstance(node, _QUIET) or (isinstance(node, tree.Recognised) and words[:1] == ("comment",)):
             return None
         if isinstance(node, tree.QueryStatement):
-            return TextStep(kind, (), self._flow, words, query=self._query(node.query, None))
+            return TextStep(
+                kind, (), self._flow, words, query=self._query(node.query, None), types=self._types(node.query)
+            )
         if isinstance(node, tree.CreateTableAs | tree.CreateView):
             target, flow = self._target(node.target, node.temporary), None
             if isinstance(node, tree.CreateTableAs):
                 flow = self._flow
             query = self._query(node.query, None)
-            return TextStep(kind, target, flow, words, query=query, around=self._around(node, node.query))
+            around, types = self._around(node, node.query), self._types(node.query)
+            return TextStep(kind, target, flow, words, query=query, around=around, types=types)
         if isinstance(node, tree.Insert) and node.query is not None:
             query = self._called(self._query(node.query, node.ctes), node)
             around = self._around(node, node.query)
@@ -148,6 +169,9 @@ class _StepReader:
     def _query(self, query: tree.Query, ctes: tree.With | None) -> Meaning | None:
         before = "" if ctes is None else self._text[ctes.start : ctes.end] + " "
         return self._steps.meaning(before + self._text[query.start : query.end], self._dialect, self._path)
+
+    def _types(self, query: tree.Query) -> dict[str, str]:
+        return self._steps.types(query, self._text, self._dialect, self._path)
 
     def _called(self, query: Meaning | None, node: tree.Insert) -> Meaning | None:
         """A query with its outputs called like the columns that they are put into."""

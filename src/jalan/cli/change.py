@@ -1,6 +1,8 @@
 """``jalan change``: what breaks if this is changed."""
 
 import sys
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from enum import Enum
 from pathlib import Path
 from textwrap import indent
@@ -13,10 +15,13 @@ import typer
 from jalan.change.outcome import Kind
 from jalan.cli.common import Store, context_of, explained, messages
 from jalan.service.change.answers import ChangeOutcome, PlanRoute
+from jalan.service.change.files import read_database, write_database
 from jalan.service.change.folders import folder_edits
-from jalan.service.change.planned import plan
+from jalan.service.change.planned import plan_in
 from jalan.service.change.proposed import ProposedChange
-from jalan.service.change.simulate import simulate
+from jalan.service.change.simulate import simulate_in
+from jalan.service.change.world import DatabaseWorld, world_of
+from jalan.service.context import Context
 from jalan.service.streams import header, written
 from jalan.sources.folder import SUFFIXES, Folder, read_folder, read_tree
 from jalan.sources.git import Repository
@@ -62,6 +67,13 @@ def change_command(
     planned: Annotated[
         bool, typer.Option("--plan", help="Say how it is carried out step by step, and taken back.")
     ] = False,
+    write: Annotated[
+        Path | None,
+        typer.Option(help="Write the database with all that is run over it to a file, for --graph; nothing else."),
+    ] = None,
+    graph: Annotated[
+        Path | None, typer.Option(help="Ask such a file instead of a store; no server is needed.")
+    ] = None,
     store: Store = None,
     form: Annotated[Form, typer.Option("--format", help="How the outcome is printed.")] = Form.text,
 ) -> None:
@@ -75,9 +87,14 @@ def change_command(
     `jalan change --edit pipelines/tidy/tickets.sql=/tmp/tickets.sql`,
     `jalan change --folder . --revision cheaper-fares`,
     `jalan change --delivers ticketing.public.tickets.fare_cents`,
-    `jalan change --plan "alter table ticketing.public.tickets rename column fare_cents to price"`
+    `jalan change --plan "alter table ticketing.public.tickets rename column fare_cents to price"`,
+    `jalan change --write strait.json`,
+    `jalan change --graph strait.json "drop table core.ticket_facts"`
     """
     text = sys.stdin.read() if sql == "-" else sql
+    if write is not None:
+        _write(write, store, database, [text, stop, edit, folder, late, delivers, graph, planned])
+        return
     if not (text.strip() or stop or edit or folder or late or delivers):
         raise typer.BadParameter("write a change as SQL, or name what is to --stop or --edit, or a --folder")
     if revision is not None and folder is None:
@@ -86,21 +103,49 @@ def change_command(
     if planned:
         if not text.strip() or stop or edit or folder or late or delivers:
             raise typer.BadParameter("--plan is of a change that is written as SQL, and of nothing else")
-        with explained(), context_of(store) as context:
-            _plan(plan(context, text, database), form)
+        with explained(), _asked(graph, store, database) as (_, here):
+            _plan(plan_in(here, text), form)
         return
-    with explained(), context_of(store) as context:
-        if folder is not None:
+    if graph is not None and folder is not None:
+        raise typer.BadParameter("--folder is held against what a store has read of it; name --edit with --graph")
+    with explained(), _asked(graph, store, database) as (context, here):
+        if folder is not None and context is not None:
             others = folder_edits(context, database, _folder(folder, revision))
             stopped += others.stopped
             edits |= others.edits
             for one in others.left_out:
                 messages.print(f"not looked at: {one}", markup=False, highlight=False)
         asked = ProposedChange(text, database, stopped, edits, late or [], delivers or [], dialect)
-        found = simulate(context, asked, may_be_none=folder is not None)
+        found = simulate_in(here, asked, context, may_be_none=folder is not None)
     {Form.text: _text, Form.json: _json, Form.csv: _csv}[form](found)
     if found.refused is not None or any(one.kind != Kind.SHAPE for one in found.consequences):
         raise typer.Exit(1)
+
+
+@contextmanager
+def _asked(
+    graph: Path | None, store: str | None, database: str | None
+) -> Iterator[tuple[Context | None, DatabaseWorld]]:
+    """The world that is asked: as the store has it, or as a file holds it, and then there is no store."""
+    if graph is None:
+        with context_of(store) as context:
+            yield context, world_of(context, database)
+        return
+    here = read_database(graph)
+    if database not in (None, here.database):
+        raise typer.BadParameter(f"--database {database}: {graph} holds {here.database}")
+    yield None, here
+
+
+def _write(file: Path, store: str | None, database: str | None, others: Sequence[object]) -> None:
+    if any(others):
+        raise typer.BadParameter(
+            "--write writes the database as it is, and takes nothing but --database and --store"
+        )
+    with explained(), context_of(store) as context:
+        held = write_database(context, database)
+    file.write_bytes(held)
+    messages.print(f"wrote {len(held):,} bytes to {file}", markup=False, highlight=False)
 
 
 def _edit(given: str) -> tuple[str, str]:

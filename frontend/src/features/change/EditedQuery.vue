@@ -24,6 +24,7 @@ defineProps<{ edit: Edit; proposal?: Proposal }>()
       <template v-for="one in edit.columns" :key="one.name + one.kind">
         <dt>{{ one.name }}</dt>
         <dd>
+          <span v-if="one.kind === 'retyped'" class="mute">type</span>
           <del v-if="one.before">{{ one.before }}</del>
           <ins v-if="one.after">{{ one.after }}</ins>
           <span v-if="!one.before && !one.after">{{ one.kind }}</span>

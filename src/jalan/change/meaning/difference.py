@@ -11,9 +11,11 @@ _PARTS = {"grouping": "it is grouped otherwise", "structure": "the same parts ar
           "rows": "they are made of something else", "function": "a function makes other rows",
           "filter": "another filter", "join": "another join"}  # fmt: skip
 ADDED, REMOVED, RENAMED, OTHERWISE, MOVED = "added", "removed", "renamed", "computed otherwise", "moved"
+RETYPED = "retyped"
 _SAID = {
     OTHERWISE: "other values in {}", ADDED: "it gains {}", REMOVED: "it loses {}",
     RENAMED: "a column is called {} now", MOVED: "in another place: {}",
+    RETYPED: "of another type: {}",
 }  # fmt: skip
 
 
@@ -22,7 +24,7 @@ class ColumnDifference:
     """What became of an output.
 
     name: as it is called now, or was if it is removed. kind: one of the words above. before, after: how it is made,
-    or its names where only these differ.
+    or its names or types where only these differ.
     """
 
     name: str

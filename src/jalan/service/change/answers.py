@@ -19,7 +19,7 @@ class FailureFact(BaseModel):
 
 
 class ColumnEdit(BaseModel):
-    """An output that a query makes otherwise. kind: added, removed, renamed, computed otherwise or moved."""
+    """An output that a query makes otherwise. kind: added, removed, renamed, retyped, computed otherwise, moved."""
 
     name: str
     kind: str

@@ -4,7 +4,7 @@ from jalan.change.plan import MOST_STATEMENTS, TooMany, routes
 from jalan.change.stored import POSTGRESQL
 from jalan.service.change.answers import PlanRoute, PlanStepFact
 from jalan.service.change.simulate import MOST_TEXT, check_change
-from jalan.service.change.world import world_of
+from jalan.service.change.world import DatabaseWorld, world_of
 from jalan.service.context import Context
 from jalan.service.errors import Invalid
 
@@ -15,17 +15,20 @@ def plan(context: Context, change: str, database: str | None) -> list[PlanRoute]
 
     Cost: a simulation for each step.
     """
+    return plan_in(world_of(context, database), change)
+
+
+def plan_in(here: DatabaseWorld, change: str) -> list[PlanRoute]:
+    """Return the ways to carry a change out in a world. Raises Invalid."""
     if len(change) > MOST_TEXT:
         raise Invalid(f"change: at most {MOST_TEXT} characters are read")
-    here = world_of(context, database)
     if here.world.dialect != POSTGRESQL:
         raise Invalid(
             f"change: plans are made for PostgreSQL; the texts of {here.database} are {here.world.dialect}"
         )
     check_change(change, POSTGRESQL)
     try:
-        with here.lock:
-            found = routes(here.world, change)
+        found = routes(here.world.apart(), change)
     except TooMany as error:
         raise Invalid(f"change: it has {error}; plans are made for at most {MOST_STATEMENTS}") from error
     return [

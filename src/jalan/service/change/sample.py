@@ -49,8 +49,7 @@ def sample_change(context: Context, asked: ProposedChange, subject: str, conditi
     here = world_of(context, asked.database)
     config = _source(context, here)
     try:
-        with here.lock:
-            before, after = _before(here, asked, subject), _after(here, asked, subject)
+        before, after = _before(here, asked, subject), _after(here, asked, subject)
         chosen = checked_filter(condition[:_MOST_FILTER]) if condition.strip() else ""
     except MayNotRun as error:
         raise Invalid(f"sample: {error}") from error

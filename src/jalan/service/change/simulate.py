@@ -66,12 +66,21 @@ def simulate(
     given.
     Cost: reading again what it touches; the first time after something has changed, the whole database.
     """
+    return simulate_in(here or world_of(context, asked.database), asked, context, may_be_none=may_be_none)
+
+
+def simulate_in(
+    here: DatabaseWorld, asked: ProposedChange, context: Context | None = None, *, may_be_none: bool = False
+) -> ChangeOutcome:
+    """Return what a change does in a world. Raises Invalid, NotFound.
+
+    context: without one nobody tells what datasets are called, and whom it concerns.
+    """
     change, edits = asked.sql, asked.edits
     if len(change) > MOST_TEXT:
         raise Invalid(f"change: at most {MOST_TEXT} characters are read")
     if sum(map(len, edits.values())) > MOST_EDITED:
         raise Invalid(f"edits: at most {MOST_EDITED} characters are read in all")
-    here = here or world_of(context, asked.database)
     dialect = _dialect(asked.dialect or here.world.dialect)
     if change.strip() or (asked.is_only_sql and not may_be_none):
         check_change(change, dialect)
@@ -79,16 +88,15 @@ def simulate(
     if unknown := places.difference(here.run_places() if places else ()):
         raise _not_run(min(unknown), here.run_places())
     edited, added = _other_texts(here, edits)
-    with here.lock:
-        found = here.world.simulate(
-            change,
-            stopped=frozenset(asked.stopped),
-            edited=edited,
-            added=added,
-            late=frozenset(asked.late),
-            delivers=_delivered(here, asked.delivers),
-            dialect=dialect,
-        )
+    found = here.world.apart().simulate(
+        change,
+        stopped=frozenset(asked.stopped),
+        edited=edited,
+        added=added,
+        late=frozenset(asked.late),
+        delivers=_delivered(here, asked.delivers),
+        dialect=dialect,
+    )
     return _Teller(context, here, asked).outcome(added, found)
 
 
@@ -189,14 +197,16 @@ def check_change(change: str, dialect: str) -> None:
 
 
 class _Teller:
-    def __init__(self, context: Context, here: DatabaseWorld, asked: ProposedChange) -> None:
+    def __init__(self, context: Context | None, here: DatabaseWorld, asked: ProposedChange) -> None:
         self._context, self._here, self._asked, self._edits = context, here, asked, asked.edits
+        self._asked_texts = {text.place for text in here.world.texts if text.is_query}
 
     def outcome(self, added: Sequence[Text], found: Outcome) -> ChangeOutcome:
         """Return an outcome with what its names stand for."""
         subjects = {one.subject for one in found.consequences}
         ids = {self._dataset(one) for one in (*subjects, *found.untouched)} - {None}
-        infos = self._context.names.datasets([id_ for id_ in ids if id_ is not None])
+        context = self._context
+        infos = {} if context is None else context.names.datasets([id_ for id_ in ids if id_ is not None])
         consequences = [self._fact(one, infos) for one in found.consequences]
         return ChangeOutcome(
             change=self._asked.sql,
@@ -218,11 +228,11 @@ class _Teller:
             ],
             untouched_total=len(found.untouched),
             reachable=len(subjects | set(found.untouched)),
-            reports=concerned_reports(self._context, self._here, consequences),
-            people=concerned_people(self._context, self._here, found),
+            reports=[] if context is None else concerned_reports(context, self._here, consequences),
+            people=[] if context is None else concerned_people(context, self._here, found),
             failing=found.failing,
             not_run=self._here.not_run,
-            version=self._context.graph.version,
+            version=0 if context is None else context.graph.version,
         )
 
     def _dataset(self, subject: str) -> int | None:
@@ -237,9 +247,12 @@ class _Teller:
             info = infos.get(row.dataset_id)
             return str(info.kind) if info is not None else "report"
         if row is not None or subject in self._edits:
-            return "job"
+            return "report" if subject in self._asked_texts else "job"
         info = infos.get(self._here.datasets.get(subject, -1))
-        return str(info.kind) if info is not None else "table"
+        if info is not None:
+            return str(info.kind)
+        relation = self._here.world.relations.find(subject)
+        return relation.kind if relation is not None else "table"
 
     def _edit(self, name: str, differs: QueryDifference | None) -> EditFact:
         told = differs or QueryDifference()

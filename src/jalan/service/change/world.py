@@ -2,8 +2,8 @@
 order that respects what each needs."""
 
 from collections import defaultdict
-from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from threading import Lock
 from types import SimpleNamespace
 from typing import Any
@@ -12,16 +12,17 @@ from sqlalchemy import cast, func, select
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
-from jalan.catalog.kinds import DatasetKind, DefinitionKind, FieldKind
-from jalan.change.catalogue import Catalogue, columns_in
+from jalan.catalog.kinds import DefinitionKind, FieldKind
+from jalan.change.described import (
+    DescribedColumn,
+    DescribedDatabase,
+    DescribedRelation,
+    DescribedRoutine,
+    world_over,
+)
 from jalan.change.ran import Text
-from jalan.change.routines import KINDS, keep, read_routine
+from jalan.change.routines import KINDS
 from jalan.change.simulation import World
-from jalan.change.stored import FOREIGN, TABLE, KeptQuery, stored_routine
-from jalan.change.types import TypeName, declared_type
-from jalan.change.views import hangs_on, stored_calls
-from jalan.lineage.model import Statement
-from jalan.lineage.script import extract
 from jalan.runs.order import needed_first
 from jalan.service.change.sides import ASKED_TEXTS, NOW, TEXTS, Side
 from jalan.service.context import Context
@@ -34,13 +35,12 @@ from jalan.store.schema import Dataset, Definition, Field, Ingestion, Link, Syst
 from jalan.store.validity import valid_at
 
 _BASELINE_WORLDS = 3  # that are kept
-_VIEWS = {DatasetKind.VIEW.value, DatasetKind.MATERIALISED_VIEW.value}
 
 
 @dataclass(slots=True)
 class DatabaseWorld:
     """A world with what its names stand for. datasets: by name of the relation. texts: by place. not_run: places of
-    templates, which nobody fills in. One at a time asks it: hold ``lock``."""
+    templates, which nobody fills in. Several ask it at once: each simulates in a world ``apart``."""
 
     system: str
     database: str
@@ -48,7 +48,6 @@ class DatabaseWorld:
     datasets: dict[str, int]
     texts: dict[str, Any]
     not_run: list[str]
-    lock: Lock = field(default_factory=Lock)
 
     def run_places(self) -> list[str]:
         """Return the places of the texts that are run, and not only asked."""
@@ -57,7 +56,12 @@ class DatabaseWorld:
 
 class _Worlds(dict[tuple[int, str, int], tuple[tuple[int | None, int], DatabaseWorld]]):
     """Worlds by system, database and baseline (0 for now), each with the last ingestion that had changed anything
-    when it was made, and the last text that was taken over."""
+    when it was made, and the last text that was taken over. lock: held while one is made, so that who asks for the
+    same one waits for it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.lock = Lock()
 
 
 def databases(session: Session) -> list[tuple[System, str, int]]:
@@ -78,7 +82,7 @@ def world_of(context: Context, database: str | None) -> DatabaseWorld:
     Cost: the whole database the first time, nothing as long as no ingestion changes anything.
     """
     system, name = chosen_database(context, database)
-    return _kept_world(context, (system.id, name, 0), 0, lambda: _Builder(context, system, name, NOW))
+    return _kept_world(context, (system.id, name, 0), 0, lambda: _Reader(context, system, name, NOW))
 
 
 def chosen_database(context: Context, database: str | None) -> tuple[System, str]:
@@ -98,47 +102,84 @@ def world_of_side(context: Context, side: Side) -> DatabaseWorld:
     """
     system = context.session.get_one(System, side.system)
     key = (system.id, side.database, side.baseline)
-    return _kept_world(context, key, side.version, lambda: _Builder(context, system, side.database, side))
+    return _kept_world(context, key, side.version, lambda: _Reader(context, system, side.database, side))
 
 
 def _kept_world(
-    context: Context, key: tuple[int, str, int], version: int, builder: Callable[[], "_Builder"]
+    context: Context, key: tuple[int, str, int], version: int, reader: Callable[[], "_Reader"]
 ) -> DatabaseWorld:
     # A text may change without any change of what links to what.
     changed = select(func.max(Ingestion.id)).where(Ingestion.counts["changed"] != cast({}, JSONB))
     last = (context.session.scalars(changed).one(), version)
     worlds = context.graph.remembered("worlds", _Worlds)
-    found = worlds.get(key)
-    if found is None or found[0] != last:
-        found = (last, builder().build())
-        worlds[key] = found
-        of_baselines = [one for one in worlds if one[2]]
-        for one in of_baselines[:-_BASELINE_WORLDS]:
-            worlds.pop(one, None)
-    return found[1]
+    with worlds.lock:
+        found = worlds.get(key)
+        if found is None or found[0] != last:
+            found = (last, reader().world())
+            worlds[key] = found
+            of_baselines = [one for one in worlds if one[2]]
+            for one in of_baselines[:-_BASELINE_WORLDS]:
+                worlds.pop(one, None)
+        return found[1]
 
 
-class _Builder:
+def described(context: Context, database: str | None) -> DescribedDatabase:
+    """Return a database with all that is run over it, to be written down; that with most texts where none is named.
+    Raises NotFound."""
+    system, name = chosen_database(context, database)
+    return _Reader(context, system, name, NOW).described()
+
+
+def world_of_description(described: DescribedDatabase) -> DatabaseWorld:
+    """Return the world of a database that was written down. There are no datasets and definitions behind it."""
+    rows = {
+        text.place: SimpleNamespace(id=None, dataset_id=None, first_line=1, key=text.place, text=text.text)
+        for text in described.texts
+    }
+    world = world_over(described)
+    return DatabaseWorld(described.system, described.database, world, {}, rows, list(described.not_run))
+
+
+class _Reader:
+    """Reads the description of a database from the store. ids: the dataset of each relation, by its name. rows: the
+    definition of each text, by its place."""
+
     def __init__(self, context: Context, system: System, database: str, side: Side) -> None:
         self._session = context.session
         self._side = side
         self._system, self._database = system, database
         self._prefix = f"{database}."
-        self._catalogue = Catalogue()
-        self._ids: dict[str, int] = {}
-        self._types: dict[str, dict[str, TypeName | None]] = {}
+        self.ids: dict[str, int] = {}
+        self.rows: dict[str, Any] = {}
 
-    def build(self) -> DatabaseWorld:
+    def world(self) -> DatabaseWorld:
+        """Return the world of the database."""
+        described = self.described()
+        return DatabaseWorld(
+            described.system,
+            described.database,
+            world_over(described),
+            self.ids,
+            self.rows,
+            list(described.not_run),
+        )
+
+    def described(self) -> DescribedDatabase:
+        """Return all of it."""
         texts, not_run = self._texts()
-        self._relations()
-        world = World(self._catalogue, [text for text, _ in texts])
-        by_place = {text.place: row for text, row in texts}
-        return DatabaseWorld(self._system.namespace, self._database, world, self._ids, by_place, not_run)
+        self.rows = {text.place: row for text, row in texts}
+        return DescribedDatabase(
+            self._system.namespace,
+            self._database,
+            tuple(self._relations()),
+            tuple(self._routines()),
+            tuple(text for text, _ in texts),
+            tuple(not_run),
+        )
 
     # --- relations -------------------------------------------------------------------------------------
 
-    def _relations(self) -> None:
-        """Make the relations, those without a query first, then views over what there is."""
+    def _relations(self) -> Iterator[DescribedRelation]:
         rows = {
             row.id: row
             for row in self._session.execute(
@@ -147,38 +188,24 @@ class _Builder:
                 )
             )
         }
-        columns: dict[int, list[Any]] = defaultdict(list)
+        columns: dict[int, list[DescribedColumn]] = defaultdict(list)
         query = (
             select(Field.dataset_id, Field.name, Field.type, Field.facts)
             .where(is_among(Field.dataset_id, rows), Field.gone_since.is_(None), Field.kind == FieldKind.COLUMN)
             .order_by(Field.dataset_id, Field.ordinal)
         )
         for column in self._session.execute(query):
-            columns[column.dataset_id].append(column)
-        self._types = {
-            rows[id_].name.removeprefix(self._prefix): {one.name: declared_type(one.type or "") for one in listed}
-            for id_, listed in columns.items()
-        }
-        self._routines()
+            columns[column.dataset_id].append(_column(column))
         queries, shown = self._queries(), self._shown(rows)
-        waiting = []
         for id_, row in sorted(rows.items()):
             name = row.name.removeprefix(self._prefix)
-            self._ids[name] = id_
-            if id_ in queries and row.kind in _VIEWS:
-                waiting.append((name, row.kind, [one.name for one in columns[id_]], queries[id_]))
-                continue
-            kind = FOREIGN if id_ in shown else TABLE
-            more = dict(zip(("remote", "remote_columns"), shown.get(id_, ()), strict=False))
-            names = [one.name for one in columns[id_]]
-            told = _nullable(columns[id_]) | _own_keys(name, columns[id_])
-            self._catalogue.make(name, kind, names, self._types.get(name), **more, **told)
-        self._views(waiting)
-        self._foreign_keys(rows, columns)
-        self._know_routines()
+            self.ids[name] = id_
+            text, path = queries.get(id_, (None, []))
+            shows, shown_as = shown.get(id_, (None, {}))
+            yield DescribedRelation(name, row.kind, tuple(columns[id_]), text, tuple(path), shows, shown_as)
 
-    def _routines(self) -> None:
-        """Make the functions and procedures that the databases have."""
+    def _routines(self) -> Iterator[DescribedRoutine]:
+        """Yield the functions and procedures that the databases have."""
         query = select(Definition.text, Definition.search_path, Definition.database).where(
             Definition.system_id == self._system.id,
             Definition.kind.in_((DefinitionKind.FUNCTION, DefinitionKind.PROCEDURE)),
@@ -188,50 +215,7 @@ class _Builder:
             node = next(iter(parse(text, get_dialect("postgresql"))), None)
             if isinstance(node, tree.Routine) and node.kind in KINDS and len(node.parts) > 1:
                 prefix = "" if database == self._database else f"{database}."
-                name = prefix + ".".join(map(str, node.parts))
-                self._catalogue.routines.make(stored_routine(name, text, tuple(path), prefix))
-
-    def _know_routines(self) -> None:
-        """Say what is wrong with routines anyhow: that is not the fault of a change; and what those hang on whose
-        bodies the database keeps."""
-        for routine in self._catalogue.routines:
-            known = read_routine(routine, self._catalogue).problems
-            self._catalogue.routines.make(keep(replace(routine, known=known), self._catalogue))
-
-    def _views(self, waiting: list[tuple[str, str, list[str], Any]]) -> None:
-        known = {one.name: list(one.columns) for one in self._catalogue}
-        known |= {name: columns for name, _, columns, _ in waiting}
-        inside: dict[str, dict[str, list[str]]] = {}
-        read: dict[str, Statement | None] = {}
-        kept: dict[str, KeptQuery] = {}
-        for name, _, _, (text, path) in waiting:
-            prefix = self._outside(name)
-            kept[name] = KeptQuery(text, tuple(path), prefix)
-            if prefix not in inside:
-                # A query knows the relations of its own database, without its name.
-                inside[prefix] = {n.removeprefix(prefix): c for n, c in known.items() if n.startswith(prefix)}
-            found = extract(text, tables=inside[prefix], search_path=path).statements
-            read[name] = found[0] if found else None
-        left = {name: (kind, columns) for name, kind, columns, _ in waiting}
-        while left:
-            # One whose views are not made yet waits; of a circle, which no database has, the first is made.
-            ready = [name for name in left if not self._over(name, read[name]) & (left.keys() - {name})]
-            for name in ready or list(left)[:1]:
-                kind, columns = left.pop(name)
-                statement = read[name]
-                more = {} if statement is None else hangs_on(self._catalogue, statement, self._outside(name))
-                more["query"] = kept[name]
-                more["calls"] = stored_calls(self._catalogue, kept[name], columns)
-                self._catalogue.make(name, kind, columns, self._types.get(name), **more)
-
-    @staticmethod
-    def _outside(name: str) -> str:
-        """What stands in front of the name of a relation of another database: that database."""
-        database, _, rest = name.partition(".")
-        return f"{database}." if "." in rest else ""
-
-    def _over(self, name: str, statement: Statement | None) -> set[str]:
-        return set() if statement is None else {self._outside(name) + one for one in statement.reads}
+                yield DescribedRoutine(prefix + ".".join(map(str, node.parts)), text, tuple(path), prefix)
 
     def _queries(self) -> dict[int, tuple[str, list[str]]]:
         query = select(Definition.dataset_id, Definition.text, Definition.search_path).where(
@@ -262,25 +246,6 @@ class _Builder:
                 shown = rows[there].name.removeprefix(self._prefix)
                 found.setdefault(table, (shown, {}))[1][here] = name
         return found
-
-    def _foreign_keys(self, rows: dict[int, Any], columns: dict[int, list[Any]]) -> None:
-        """What foreign keys need: ``references`` of a column names schema, table and column."""
-        for id_, listed in columns.items():
-            name = rows[id_].name
-            database = name.split(".")[0]
-            relation = self._catalogue.find(name.removeprefix(self._prefix))
-            if relation is None:
-                continue
-            pairs = set()
-            for one in listed:
-                for reference in one.facts.get("references", ()):
-                    table, _, column = str(reference).rpartition(".")
-                    other = self._catalogue.find(f"{database}.{table}".removeprefix(self._prefix))
-                    if other is not None and column in other.columns and one.name in relation.columns:
-                        own = (relation.number, relation.columns[one.name])
-                        pairs.add((own, (other.number, other.columns[column])))
-            if pairs:
-                self._catalogue.point(relation, {there for _, there in pairs}, pairs)
 
     # --- texts -----------------------------------------------------------------------------------------
 
@@ -350,28 +315,16 @@ class _Builder:
         return [ids[n] for n in needed_first(len(ids), edges)[0]]
 
 
-def _nullable(columns: list[Any]) -> dict[str, Any]:
-    """Which columns of a table may not be null, and what makes those that are given none, by their numbers."""
-    numbers = {one.name: number for number, one in enumerate(columns, 1)}
-    strict, generated, filled = set(), {}, {}
-    for number, one in enumerate(columns, 1):
-        if one.facts.get("nullable") is False:
-            strict.add(number)
-        if made_of := one.facts.get("generated"):
-            generated[number] = columns_in(str(made_of), numbers)
-        elif one.facts.get("default") or one.facts.get("identity"):
-            filled[number] = str(one.facts.get("default") or "")
-    return {"strict": frozenset(strict), "filled": filled, "generated": generated}
-
-
-def _own_keys(name: str, columns: list[Any]) -> dict[str, Any]:
-    """The keys of a table: the primary one under the name that it has where nobody gives it another."""
-    keys: dict[str, set[int]] = {}
-    primary = f"{name.rpartition('.')[2]}_pkey"
-    for number, one in enumerate(columns, 1):
-        if one.facts.get("key") == "primary":
-            keys.setdefault(primary, set()).add(number)
-        for constraint in one.facts.get("unique", ()):
-            keys.setdefault(str(constraint), set()).add(number)
-    found = {constraint: frozenset(numbers) for constraint, numbers in keys.items()}
-    return {"keys": found, "primary": primary if primary in found else None}
+def _column(row: Any) -> DescribedColumn:
+    facts = row.facts
+    default = str(facts.get("default") or "") if facts.get("default") or facts.get("identity") else None
+    return DescribedColumn(
+        row.name,
+        row.type or "",
+        facts.get("nullable") is not False,
+        default,
+        str(facts["generated"]) if facts.get("generated") else None,
+        facts.get("key") == "primary",
+        tuple(map(str, facts.get("unique", ()))),
+        tuple(map(str, facts.get("references", ()))),
+    )
