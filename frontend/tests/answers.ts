@@ -5,6 +5,7 @@ import type {
   DeclarationFact,
   Dependents,
   Evidence,
+  Story,
   Found,
   IngestionFact,
   KindFact,
@@ -137,6 +138,17 @@ export const map: LineageMap = {
 export const trail: LineageMap = {
   ...map,
   fields: [100],
+  lanes: map.lanes.map((lane) =>
+    lane.offset === 0
+      ? {
+          ...lane,
+          datasets: lane.datasets.map((one) => ({
+            ...one,
+            fields: one.fields.map((field) => ({ ...field, id: 100 })),
+          })),
+        }
+      : lane,
+  ),
   steps: [
     {
       link: 7,
@@ -146,8 +158,22 @@ export const trail: LineageMap = {
       target: 'core.sailing_revenue.gross',
       place: 'core/revenue.sql',
       line: 3,
+      how: 'aggregation',
+      label: 'sum(t.fare)',
+      dataset: 28,
+      lane: 0,
+      level: 0,
+      fed_by: [],
+      grouped_by: ['sailing_id'],
+      decided_by: [],
     },
   ],
+  steps_total: 1,
+}
+
+export const story: Story = {
+  sentence: 'Gross is sum of fare by sailing_id.',
+  steps: [{ link: 7, words: 'sum of fare by sailing_id', expression: 'sum(t.fare)' }],
 }
 
 const text =
@@ -407,4 +433,32 @@ export const noRuns: Schemas['RunsPage'] = {
   facets: {},
   facets_of: 0,
   buckets: [],
+}
+
+/** A dataset with so many columns. */
+export function dataset(id: number, columns: number, container = 'strait.core'): DatasetBrief {
+  const fields = Array.from({ length: columns }, (_, i) => ({
+    id: id * 100 + i,
+    name: `c${i}`,
+    kind: 'column',
+    type: 'int',
+    placeholder: false,
+    gone: false,
+    upstream: 0,
+    downstream: 0,
+  }))
+  return {
+    id,
+    name: `${container}.t${id}`,
+    title: `core.t${id}`,
+    kind: 'table',
+    system: 'postgresql',
+    container,
+    owner: null,
+    placeholder: false,
+    gone: false,
+    feeds_itself: false,
+    fields,
+    total_fields: columns + 2,
+  }
 }

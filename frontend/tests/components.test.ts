@@ -138,6 +138,7 @@ describe('the state of the lineage screen', () => {
     vi.spyOn(api, 'trail').mockResolvedValue(map)
     vi.spyOn(api, 'dataset').mockResolvedValue(facts)
     vi.spyOn(api, 'evidence').mockResolvedValue({ link: 6 } as Evidence)
+    vi.spyOn(api, 'story').mockResolvedValue({ sentence: '', steps: [] })
     vi.spyOn(api, 'dependents').mockRejectedValue(new Error('not asked for here'))
     await places.push(path)
     let state: ReturnType<typeof useLineage> | undefined

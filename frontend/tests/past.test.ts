@@ -79,6 +79,7 @@ beforeEach(() => {
   vi.spyOn(api, 'dataset').mockResolvedValue(answers.facts)
   vi.spyOn(api, 'lanes').mockResolvedValue(answers.map)
   vi.spyOn(api, 'evidence').mockResolvedValue(answers.evidence)
+  vi.spyOn(api, 'story').mockResolvedValue(answers.story)
   vi.spyOn(api, 'datasetHistory').mockResolvedValue({ items: moments, next: null })
   vi.spyOn(api, 'difference').mockResolvedValue(difference)
 })

@@ -33,6 +33,7 @@ beforeEach(() => {
   vi.spyOn(api, 'lanes').mockResolvedValue(answers.map)
   vi.spyOn(api, 'trail').mockResolvedValue(answers.trail)
   vi.spyOn(api, 'evidence').mockResolvedValue(answers.evidence)
+  vi.spyOn(api, 'story').mockResolvedValue(answers.story)
   vi.spyOn(api, 'dependents').mockResolvedValue(answers.dependents)
   vi.spyOn(api, 'sources').mockResolvedValue([answers.source])
   vi.spyOn(api, 'ingestions').mockResolvedValue([answers.ingestion])

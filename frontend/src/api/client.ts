@@ -11,6 +11,8 @@ export type Crossing = Schemas['Crossing']
 export type Bundle = Schemas['Bundle']
 export type FacetPage = Schemas['FacetPage']
 export type Evidence = Schemas['Evidence']
+export type Story = Schemas['Story']
+export type Step = Schemas['Step']
 export type Dependents = Schemas['Dependents']
 export type Dependent = Schemas['Dependent']
 export type Found = Schemas['Found']
@@ -108,6 +110,8 @@ export const api = {
     unwrap(
       client.GET('/api/v1/trail', { params: { query: { field, conditions, ...part } }, signal }),
     ),
+  story: (field: number[], signal?: AbortSignal, at?: string) =>
+    unwrap(client.GET('/api/v1/trail/story', { params: { query: { field, as_of: at } }, signal })),
   evidence: (link: number, signal?: AbortSignal, at?: string) =>
     unwrap(
       client.GET('/api/v1/links/{link}/evidence', {

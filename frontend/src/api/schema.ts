@@ -305,6 +305,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/trail/story": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Story
+         * @description What the trail of fields says, in one sentence, and what each step of it does to the value, in words.
+         */
+        get: operations["story"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/links/{link}/evidence": {
         parameters: {
             query?: never;
@@ -4131,6 +4151,11 @@ export interface components {
          *
          *     links: what this code carries into it, some of it where it is much; ``link`` is the one named first in the
          *         text. more: how many sources are not named.
+         *     how, label: what happens to the value, and in the words of the code. dataset: that of the target, in ``lane``.
+         *     level: how far the step stands aside of the main road; fed_by: the places of the steps in this list that make
+         *         what it is made of.
+         *     grouped_by, decided_by: the columns by which rows are put together, and those that decide otherwise which there
+         *         are; some of them.
          */
         Step: {
             /** Link */
@@ -4147,6 +4172,22 @@ export interface components {
             place: string;
             /** Line */
             line: number;
+            /** How */
+            how: string;
+            /** Label */
+            label: string;
+            /** Dataset */
+            dataset: number;
+            /** Lane */
+            lane: number;
+            /** Level */
+            level: number;
+            /** Fed By */
+            fed_by: number[];
+            /** Grouped By */
+            grouped_by: string[];
+            /** Decided By */
+            decided_by: string[];
         };
         /**
          * StepFact
@@ -4164,6 +4205,28 @@ export interface components {
             last_state: string | null;
             /** Last At */
             last_at: string | null;
+        };
+        /**
+         * Story
+         * @description What the trail of fields says, in one sentence and step by step; of steps that change nothing, nothing.
+         */
+        Story: {
+            /** Sentence */
+            sentence: string;
+            /** Steps */
+            steps: components["schemas"]["StoryStep"][];
+        };
+        /**
+         * StoryStep
+         * @description A step in words. link: that of the step. expression: what makes the value, in the normal form.
+         */
+        StoryStep: {
+            /** Link */
+            link: number;
+            /** Words */
+            words: string;
+            /** Expression */
+            expression: string;
         };
         /**
          * SuspectFact
@@ -5044,6 +5107,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineageMap"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    story: {
+        parameters: {
+            query: {
+                /** @description Fields of one dataset. */
+                field: number[];
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
+                as_of?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Story"];
                 };
             };
             400: components["responses"]["NotTaken"];

@@ -68,6 +68,11 @@ def are_possible(codes: Ints) -> Flags:
     return (codes & _POSSIBLE).astype(np.bool_)
 
 
+def hows_of(codes: Ints) -> Ints:
+    """Return in what way the source of each link takes part, as HOWS counts it."""
+    return codes >> _HOW_AT & (1 << _ORIGIN_AT - _HOW_AT) - 1
+
+
 def ranks_of(codes: Ints) -> Ints:
     """Return the rank of the definition of each link."""
     return codes >> RANK_AT

@@ -5,6 +5,7 @@ import { markedLines } from './code'
 import DependsList from './DependsList.vue'
 import { jobName } from './naming'
 import PastList from './PastList.vue'
+import TrailWalk from './TrailWalk.vue'
 import type { LineageState } from './useLineage'
 
 const props = defineProps<{ state: LineageState }>()
@@ -149,26 +150,8 @@ const HOW: Record<string, string> = {
 
     <DependsList v-if="state.dock.value === 'depends'" :state="state" class="body" />
     <PastList v-else-if="state.dock.value === 'past'" :state="state" class="body" />
-    <div v-else class="body split">
-      <ol v-if="steps.length" ref="stepsList" class="steps">
-        <li
-          v-for="(step, i) in steps"
-          :key="step.link"
-          :class="{ on: step.links.includes(state.shownLink.value ?? -1) }"
-        >
-          <button
-            :aria-current="step.links.includes(state.shownLink.value ?? -1) ? 'step' : undefined"
-            :data-step="step.link"
-            @click="state.show(step.link)"
-          >
-            <span class="n">{{ i + 1 }}</span>
-            <span class="s">
-              <span class="target">{{ step.target }}</span>
-              <code>{{ step.place }} : {{ step.line }}</code>
-            </span>
-          </button>
-        </li>
-      </ol>
+    <div v-else class="body split" :class="{ walked: steps.length }">
+      <TrailWalk v-if="steps.length" :state="state" />
       <ol v-else ref="stepsList" class="steps">
         <li
           v-for="one in beside"
@@ -235,7 +218,7 @@ const HOW: Record<string, string> = {
 <style scoped>
 .dock {
   grid-row: 4;
-  height: 226px;
+  height: 254px;
   border-top: 1px solid var(--ink);
   background: var(--sheet);
   display: grid;
@@ -282,6 +265,9 @@ const HOW: Record<string, string> = {
   display: grid;
   grid-template: minmax(0, 1fr) / 300px minmax(0, 1fr);
 }
+.split.walked {
+  grid-template-columns: minmax(360px, 36%) minmax(0, 1fr);
+}
 .steps {
   margin: 0;
   padding: 4px 0;
@@ -303,10 +289,6 @@ const HOW: Record<string, string> = {
   gap: 8px;
   width: 100%;
   padding: 4px 8px 4px 0;
-}
-.steps .n {
-  color: var(--mute);
-  min-width: 14px;
 }
 .steps .s {
   min-width: 0;

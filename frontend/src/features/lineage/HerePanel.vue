@@ -13,6 +13,8 @@ const props = defineProps<{
   chosen: number[]
   lit: Set<number>
   cursor: string | null
+  /** Beside a trail it may stand as a lane among the others. */
+  onTrail?: boolean
 }>()
 const emit = defineEmits<{
   follow: [field: number, dataset: number, add: boolean]
@@ -20,6 +22,7 @@ const emit = defineEmits<{
   scroll: [top: number]
   changed: []
   more: []
+  lower: []
 }>()
 
 const ROW = 24
@@ -133,7 +136,9 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
 <template>
   <section class="here" :aria-label="`Here: ${facts.title}`">
     <h2>
-      <span>here</span><span>{{ facts.kind }}</span>
+      <span>here</span>
+      <button v-if="onTrail" class="link" @click="emit('lower')">only the trail</button>
+      <span v-else>{{ facts.kind }}</span>
     </h2>
     <h3>
       <KindGlyph :kind="facts.kind" />

@@ -15,6 +15,8 @@ const props = defineProps<{
   cursor: string | null
   beyond: Beyond | null
   wanted: string
+  mayFold: boolean
+  shownLink: number | null
 }>()
 const emit = defineEmits<{
   open: [dataset: number]
@@ -26,6 +28,8 @@ const emit = defineEmits<{
   filter: [wanted: string]
   reach: [by: number | 'all']
   more: []
+  fold: []
+  show: [link: number]
 }>()
 
 const scroller = useTemplateRef<HTMLElement>('scroller')
@@ -51,6 +55,7 @@ const shown = computed(() =>
 )
 const title = computed(() => {
   const hops = Math.abs(props.lane.offset)
+  if (!hops) return 'here'
   return `${hops} ${props.lane.offset < 0 ? 'upstream' : 'downstream'}`
 })
 
@@ -79,8 +84,16 @@ defineExpose({ reveal })
 
 <template>
   <section class="lane" :aria-label="`${title}: ${plural(lane.total, 'dataset')}`">
-    <h2>
+    <h2 :class="{ middle: lane.offset === 0 }">
       <span>{{ title }}</span>
+      <button
+        v-if="mayFold"
+        class="away"
+        :aria-label="`Fold the lane ${title}`"
+        @click="emit('fold')"
+      >
+        fold
+      </button>
       <span v-if="lane.shown < lane.total">
         {{ count(lane.shown) }} of {{ count(lane.total) }}
       </span>
@@ -146,25 +159,40 @@ defineExpose({ reveal })
                 >
               </span>
             </button>
-            <button
-              v-for="field in item.rows"
-              :key="field.id"
-              class="row"
-              :class="{
-                mono: item.dataset.kind !== 'report',
-                lit: lit.has(field.id),
-                on: chosen.includes(field.id),
-                at: cursor === `f${field.id}`,
-              }"
-              :data-field="field.id"
-              :title="`${field.name}${field.type ? ` ${field.type}` : ''}: follow its trail`"
-              @click="emit('follow', field.id, item.dataset.id, $event.shiftKey)"
-              @mouseenter="emit('hover', field.id)"
-              @mouseleave="emit('hover', null)"
-            >
-              {{ field.name }}
-              <i v-if="differing.fields.has(field.id)" class="differs" :title="DIFFERS">≠</i>
-            </button>
+            <template v-for="row in item.rows" :key="row.field.id">
+              <button
+                class="row"
+                :class="{
+                  mono: item.dataset.kind !== 'report',
+                  lit: lit.has(row.field.id),
+                  on: chosen.includes(row.field.id),
+                  at: cursor === `f${row.field.id}`,
+                }"
+                :data-field="row.field.id"
+                :title="`${row.field.name}${row.field.type ? ` ${row.field.type}` : ''}: follow its trail`"
+                @click="emit('follow', row.field.id, item.dataset.id, $event.shiftKey)"
+                @mouseenter="emit('hover', row.field.id)"
+                @mouseleave="emit('hover', null)"
+              >
+                {{ row.field.name }}
+                <i v-if="differing.fields.has(row.field.id)" class="differs" :title="DIFFERS">≠</i>
+              </button>
+              <button
+                v-for="one in row.operations"
+                :key="one.link"
+                class="operation"
+                :class="{ on: shownLink === one.link }"
+                :style="{ height: `${one.lines.length * HEIGHT.line + 4}px` }"
+                :title="`${one.text}\n${one.words}\nShow the code`"
+                :data-link="one.link"
+                @click="emit('show', one.link)"
+              >
+                <i v-if="one.step !== null">{{ one.step + 1 }}</i>
+                <span class="mono"
+                  ><span v-for="(line, n) in one.lines" :key="n">{{ line }}</span></span
+                >
+              </button>
+            </template>
             <button v-if="item.folded > 0" class="fold" @click="emit('unfold', item.dataset.id)">
               {{ item.rows.length ? `${count(item.folded)} other` : count(item.folded) }}
               {{ item.dataset.kind === 'report' ? 'element' : 'column'
@@ -294,6 +322,52 @@ h2 {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
+}
+.operation {
+  display: flex;
+  gap: 5px;
+  width: 100%;
+  padding: 0 0 0 6px;
+  font-size: 11px;
+  line-height: 15px;
+  color: var(--ink);
+  text-align: left;
+}
+.operation > i {
+  flex: none;
+  min-width: 14px;
+  font-style: normal;
+  font-size: 10px;
+  color: var(--sign);
+  text-align: right;
+}
+.operation span span {
+  display: block;
+  white-space: pre;
+}
+.operation:hover,
+.operation.on {
+  color: var(--sign);
+}
+.operation.on > i {
+  font-weight: 600;
+  text-decoration: underline;
+}
+.middle {
+  color: var(--sign);
+  border-bottom-color: var(--sign);
+}
+.away {
+  color: var(--mute);
+  font-weight: 400;
+  opacity: 0;
+}
+.lane:hover .away,
+.away:focus-visible {
+  opacity: 1;
+}
+.away:hover {
+  color: var(--sign);
 }
 .row.lit {
   color: var(--ink);

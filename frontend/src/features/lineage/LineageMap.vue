@@ -7,9 +7,11 @@ import { arrowHead } from './geometry'
 import HerePanel from './HerePanel.vue'
 import LaneList from './LaneList.vue'
 import { useAnchors } from './useAnchors'
+import StripMap from './StripMap.vue'
 import { useColumns } from './useColumns'
 import type { LineageState } from './useLineage'
 import { useDiffering } from './useDifference'
+import { useRails } from './useRails'
 import { useSideways } from './useSideways'
 import { useStops } from './useStops'
 import { useWires } from './useWires'
@@ -23,22 +25,25 @@ const { width, height } = useElementSize(main)
 const map = computed(() => props.state.map.data.value)
 const facts = computed(() => props.state.facts.data.value)
 
-const { canvasWidth, columns, gutter, lanes, trail } = useColumns(props.state, width)
+const road = useColumns(props.state, width)
+const { canvasWidth, columns, folded, gutter, lanes, panel, placed, stations, strips, trail } = road
+const rails = useRails(props.state, road)
+const { links } = rails
 const { anchorOf, anchors, hereScroll, scrolls, strip } = useAnchors(
   props.state,
   lanes,
   { width, height },
   here,
+  { folded, panel, rails: rails.room },
 )
-const { hovered, labels, links, lit, wires } = useWires(
+const { hovered, labels, lit, wires } = useWires(
   props.state,
-  { columns, gutter, trail },
-  {
-    anchorOf,
-    anchors,
-  },
+  road,
+  rails,
+  { anchorOf, anchors },
+  height,
 )
-const stops = useStops(props.state, lanes, anchors)
+const stops = useStops(props.state, lanes, anchors, road)
 const states = useStates()
 const differing = useDiffering()
 /** How what a crossing fills stands, where that is not as it should be. */
@@ -53,12 +58,26 @@ function revealCursor(lane: number, key: string) {
   const layout = lanes.value[lane]
   const stop = stops.value[lane]?.find((one) => one.key === key)
   if (!layout || !stop) return
-  if (layout.offset === 0) {
+  if (layout.offset === 0 && panel.value) {
     if (stop.field !== null) here.value?.reveal(stop.field)
   } else {
     lists.get(layout.offset)?.reveal(stop.y)
   }
   showLane(lane)
+}
+
+/** Make a dataset here; what is here already shows its facts. */
+function open(dataset: number) {
+  if (dataset === facts.value?.id) props.state.setPanel(true)
+  else props.state.open(dataset)
+}
+
+/** Bring a lane into sight, opened if it was folded. */
+async function showOffset(offset: number) {
+  const strip = strips.value.find((one) => one.offsets.includes(offset))
+  if (strip) props.state.setOpen(strip.offsets, true)
+  await nextTick()
+  showLane(lanes.value.findIndex((lane) => lane.offset === offset))
 }
 
 function bind(offset: number, list: unknown) {
@@ -71,7 +90,7 @@ watch(
   async () => {
     scrolls.clear()
     await nextTick()
-    centre()
+    if (canvasWidth.value > width.value) centre()
   },
   { immediate: true },
 )
@@ -89,7 +108,15 @@ defineExpose({ stops, lanes, revealCursor })
 </script>
 
 <template>
-  <div class="frame">
+  <div class="frame" :class="{ road: trail }">
+    <StripMap
+      v-if="trail && map"
+      :map="map"
+      :placed="placed"
+      :stations="stations"
+      :seen="{ left: scrolled, width, whole: canvasWidth }"
+      @show="showOffset"
+    />
     <button v-if="outside.upstream" class="edge upstream" @click="slide(-1)">
       ‹ {{ plural(outside.upstream, 'lane') }} further upstream
     </button>
@@ -127,7 +154,7 @@ defineExpose({ stops, lanes, revealCursor })
         </svg>
         <template v-for="(lane, i) in lanes" :key="lane.offset">
           <HerePanel
-            v-if="lane.offset === 0 && facts"
+            v-if="lane.offset === 0 && panel && facts"
             :ref="(panel) => (here = panel as InstanceType<typeof HerePanel> | null)"
             class="column"
             :style="{ left: `${columns[i]?.left}px`, width: `${columns[i]?.width}px` }"
@@ -135,6 +162,8 @@ defineExpose({ stops, lanes, revealCursor })
             :chosen="state.fields.value"
             :lit="lit"
             :cursor="cursor"
+            :on-trail="trail"
+            @lower="state.setPanel(false)"
             @follow="state.follow"
             @hover="(field) => (hovered = field)"
             @scroll="(top) => (hereScroll = top)"
@@ -142,17 +171,25 @@ defineExpose({ stops, lanes, revealCursor })
             @more="state.moreColumns"
           />
           <LaneList
-            v-else-if="lane.offset !== 0"
+            v-else-if="!folded.has(lane.offset) && (lane.offset !== 0 || !panel)"
             :ref="(list) => bind(lane.offset, list)"
             class="column"
-            :style="{ left: `${columns[i]?.left}px`, width: `${columns[i]?.width}px` }"
+            :style="{
+              left: `${columns[i]?.left}px`,
+              width: `${columns[i]?.width}px`,
+              bottom: `${rails.room.value}px`,
+            }"
+            :may-fold="trail && lane.offset !== 0 && i > 0 && i < lanes.length - 1"
+            :shown-link="state.dock.value === 'code' ? state.shownLink.value : null"
             :lane="lane"
             :lit="lit"
             :chosen="state.fields.value"
             :cursor="cursor"
             :wanted="state.filters.get(lane.offset) ?? ''"
             :beyond="strip(lane.offset, i)"
-            @open="state.open"
+            @fold="state.setOpen([lane.offset], false)"
+            @show="state.show"
+            @open="open"
             @follow="state.follow"
             @hover="(field) => (hovered = field)"
             @unfold="
@@ -168,6 +205,20 @@ defineExpose({ stops, lanes, revealCursor })
           />
         </template>
         <button
+          v-for="one in strips"
+          :key="`strip${one.offsets[0]}`"
+          class="strip"
+          :style="{
+            left: `${columns[lanes.findIndex((lane) => lane.offset === one.offsets[0])]?.left}px`,
+            bottom: `${rails.room.value}px`,
+          }"
+          :title="`${one.words}: open`"
+          :data-strip="one.offsets.join()"
+          @click="state.setOpen(one.offsets, true)"
+        >
+          <span>{{ one.words }}</span>
+        </button>
+        <button
           v-for="label in labels"
           :key="label.link.id"
           class="crossing"
@@ -177,8 +228,7 @@ defineExpose({ stops, lanes, revealCursor })
           :data-link="label.link.id"
           @click="state.show(label.link.id)"
         >
-          <b v-if="trail" class="mono">{{ label.text }}</b>
-          <span v-else>{{ label.text }}</span>
+          <span>{{ label.text }}</span>
           <i
             v-if="troubled(label.link.target_dataset)"
             class="state"
@@ -198,6 +248,31 @@ defineExpose({ stops, lanes, revealCursor })
   position: relative;
   height: 100%;
   min-height: 0;
+}
+.frame.road {
+  display: grid;
+  grid-template-rows: auto minmax(0, 1fr);
+}
+.strip {
+  position: absolute;
+  z-index: 1;
+  top: 8px;
+  width: 34px;
+  background: var(--sheet);
+  border: 1px solid var(--hair-strong);
+  border-width: 0 1px;
+  color: var(--mute);
+  font-size: 11px;
+  display: grid;
+  place-items: center;
+}
+.strip span {
+  writing-mode: vertical-rl;
+  white-space: nowrap;
+}
+.strip:hover {
+  color: var(--sign);
+  border-color: var(--sign);
 }
 .edge {
   position: absolute;
@@ -304,9 +379,6 @@ circle {
 .crossing i {
   font-style: normal;
   font-weight: 600;
-}
-.crossing b {
-  color: var(--ink);
 }
 .crossing:hover > *,
 .crossing.on > * {

@@ -1,8 +1,12 @@
 /** Where the lanes, the wires between them and their labels lie. Pure: numbers in, numbers out; all in pixels. */
 
-/** The width of the middle panel, and of the lanes on either side. */
+/** The width of the middle panel, of the lanes on either side, on a trail of all lanes, and of a strip of folded ones. */
 export const HERE = 282
 export const LANE = { least: 148, most: 236 }
+export const ON_TRAIL = { least: 142, most: 264 }
+export const FOLDED = 34
+/** How much of a gutter there is beside a strip. */
+const BESIDE = 0.5
 /** The space at either end. */
 export const PAD = 20
 /** Where the first row of a lane stands, and how much a filter above the rows takes. */
@@ -27,18 +31,59 @@ export interface Anchor {
   hidden: boolean
 }
 
-/** Lay lanes side by side: as wide as there is room for, in the middle where there is more. */
-export function placeColumns(offsets: number[], width: number, gutter: number): Column[] {
-  const side = offsets.length - 1
-  const free = width - 2 * PAD - HERE - side * gutter
-  const lane = side > 0 ? Math.max(LANE.least, Math.min(LANE.most, Math.floor(free / side))) : 0
-  const total = 2 * PAD + HERE + side * (lane + gutter)
-  let x = PAD + Math.max(0, (width - total) / 2)
-  return offsets.map((offset) => {
-    const size = offset === 0 ? HERE : lane
+/** What stands in one place of the road: a lane, the panel of what is here, or a strip of folded lanes. */
+export interface Station {
+  offsets: number[]
+  kind: 'lane' | 'panel' | 'strip'
+}
+
+/** The stations of a road. folded: the offsets of lanes that are; panel: whether what is here has all its facts. */
+export function stationsOf(offsets: number[], folded: Set<number>, panel: boolean): Station[] {
+  const found: Station[] = []
+  for (const offset of offsets) {
+    const last = found.at(-1)
+    if (folded.has(offset)) {
+      if (last?.kind === 'strip') last.offsets.push(offset)
+      else found.push({ offsets: [offset], kind: 'strip' })
+    } else found.push({ offsets: [offset], kind: offset === 0 && panel ? 'panel' : 'lane' })
+  }
+  return found
+}
+
+/** The space between two stations that stand side by side. */
+function between(one: Station, other: Station, gutter: number): number {
+  return one.kind === 'strip' || other.kind === 'strip' ? gutter * BESIDE : gutter
+}
+
+/** Whether so many open lanes and strips find room beside one another. */
+export function roomFor(open: number, strips: number, width: number, gutter: number): boolean {
+  const gutters = (open - 1 - strips) * gutter + 2 * strips * gutter * BESIDE
+  return 2 * PAD + open * ON_TRAIL.least + strips * FOLDED + gutters <= width
+}
+
+/** Lay stations side by side: lanes as wide as there is room for, all in the middle where there is more. */
+export function placeStations(
+  stations: Station[],
+  width: number,
+  gutter: number,
+  lane: { least: number; most: number },
+): Column[] {
+  const kinds = stations.map((one) => one.kind)
+  const lanes = kinds.filter((kind) => kind === 'lane').length
+  let taken = 2 * PAD
+  for (const kind of kinds) taken += kind === 'panel' ? HERE : kind === 'strip' ? FOLDED : 0
+  stations.slice(1).forEach((one, i) => {
+    taken += between(stations[i] as Station, one, gutter)
+  })
+  const free = Math.floor((width - taken) / Math.max(1, lanes))
+  const size = lanes ? Math.max(lane.least, Math.min(lane.most, free)) : 0
+  let x = PAD + Math.max(0, (width - taken - lanes * size) / 2)
+  return stations.map((one, i) => {
+    const own = one.kind === 'panel' ? HERE : one.kind === 'strip' ? FOLDED : size
     const left = x
-    x += size + gutter
-    return { offset, left, width: size, right: left + size }
+    const next = stations[i + 1]
+    x += own + (next ? between(one, next, gutter) : 0)
+    return { offset: one.offsets[0] ?? 0, left, width: own, right: left + own }
   })
 }
 
@@ -61,11 +106,23 @@ export function wireEnds(from: Column, to: Column): { x1: number; x2: number } {
 /** A smooth line from right to left side; within one lane it bulges into the gutter. */
 export function wirePath(x1: number, y1: number, x2: number, y2: number): string {
   if (x2 <= x1) {
-    const out = Math.max(x1, x2) + 26
+    const out = Math.max(x1, x2) + 20
     return `M${x1} ${y1}C${out} ${y1} ${out} ${y2} ${x2} ${y2}`
   }
   const bend = (x2 - x1) / 2
   return `M${x1} ${y1}C${x1 + bend} ${y1} ${x2 - bend} ${y2} ${x2} ${y2}`
+}
+
+/** How high the rails are that take what goes past lanes below them. */
+export const RAIL = { first: 9, apart: 5, most: 8 }
+
+/** A line that goes past lanes: down to a rail under them, along it, and up again. */
+export function railPath(x1: number, y1: number, x2: number, y2: number, rail: number): string {
+  const out = Math.min(30, (x2 - x1) / 3)
+  return (
+    `M${x1} ${y1}C${x1 + out / 2} ${y1} ${x1 + out / 2} ${rail} ${x1 + out} ${rail}` +
+    `H${x2 - out}C${x2 - out / 2} ${rail} ${x2 - out / 2} ${y2} ${x2} ${y2}`
+  )
 }
 
 /** The head of a condition's arrow. */

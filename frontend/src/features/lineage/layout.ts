@@ -1,4 +1,5 @@
 import type { Crossing, DatasetBrief, FieldBrief, LineageMap } from '@/api/client'
+import { wrapped, type Operation } from './operations'
 
 /** A line between two lanes: a link, or all links between two datasets that are not drawn one by one. */
 export interface Line {
@@ -16,18 +17,32 @@ export interface Line {
 }
 
 /** Heights in pixels. They are set here, not measured, so that what is scrolled away still has a place. */
-export const HEIGHT = { head: 42, row: 22, fold: 20, gap: 14, group: 26 } as const
+export const HEIGHT = { head: 42, row: 22, line: 15, fold: 20, gap: 14, group: 26 } as const
 
 const GROUP_FROM = 9 // a lane with so many datasets is grouped by container
 const ROWS_FOLDED = 5 // how many columns a card shows before it is unfolded
+const MOST_LINES = 4 // of an operation
 
 export type Detail = 'columns' | 'datasets'
+
+/** An operation as it stands under the field that it makes, cut into lines that fit. */
+export interface Written extends Operation {
+  lines: string[]
+}
+
+export interface Row {
+  field: FieldBrief
+  operations: Written[]
+  /** Where it begins in its card. */
+  top: number
+  height: number
+}
 
 export interface Card {
   type: 'card'
   key: string
   dataset: DatasetBrief
-  rows: FieldBrief[]
+  rows: Row[]
   folded: number
   unfolded: boolean
   height: number
@@ -59,15 +74,39 @@ export interface LaneChoice {
   unfolded: Set<number>
   closed: Set<string>
   trail: boolean
+  /** What is done where a field is made, and how many characters of that stand in a line. */
+  operations?: Map<number, Operation[]>
+  characters?: number
+}
+
+function layRows(fields: FieldBrief[], choice: LaneChoice): Row[] {
+  let top: number = HEIGHT.head
+  return fields.map((field) => {
+    const written = (choice.operations?.get(field.id) ?? []).map((one) => ({
+      ...one,
+      lines: wrapped(one.text, choice.characters ?? 24, MOST_LINES),
+    }))
+    const lines = written.reduce((sum, one) => sum + one.lines.length, 0)
+    const height = HEIGHT.row + lines * HEIGHT.line + (lines ? 4 : 0)
+    const row = { field, operations: written, top, height }
+    top += height
+    return row
+  })
+}
+
+/** Where the rows of a card end. */
+function endOf(rows: Row[]): number {
+  const last = rows.at(-1)
+  return last ? last.top + last.height : HEIGHT.head
 }
 
 function card(dataset: DatasetBrief, choice: LaneChoice): Card {
   const open = choice.trail || choice.unfolded.has(dataset.id)
-  const rows =
+  const fields =
     choice.detail === 'datasets' ? [] : open ? dataset.fields : dataset.fields.slice(0, ROWS_FOLDED)
+  const rows = layRows(fields, choice)
   const folded = dataset.total_fields - rows.length
-  const height =
-    HEIGHT.head + rows.length * HEIGHT.row + (folded > 0 ? HEIGHT.fold : 0) + HEIGHT.gap
+  const height = endOf(rows) + (folded > 0 ? HEIGHT.fold : 0) + HEIGHT.gap
   const unfolded = choice.unfolded.has(dataset.id)
   return { type: 'card', key: `d${dataset.id}`, dataset, rows, folded, unfolded, height }
 }
@@ -128,14 +167,9 @@ export function placesIn(lane: LaneLayout): Places {
     if (item.type !== 'card') return
     const top = lane.tops[i] ?? 0
     datasets.set(item.dataset.id, top + 11)
-    item.rows.forEach((field, row) => {
-      fields.set(field.id, top + HEIGHT.head + row * HEIGHT.row + HEIGHT.row / 2)
-    })
+    for (const row of item.rows) fields.set(row.field.id, top + row.top + HEIGHT.row / 2)
     if (item.folded > 0 && item.rows.length) {
-      folds.set(
-        item.dataset.id,
-        top + HEIGHT.head + item.rows.length * HEIGHT.row + HEIGHT.fold / 2,
-      )
+      folds.set(item.dataset.id, top + endOf(item.rows) + HEIGHT.fold / 2)
     }
   })
   return { fields, datasets, folds }

@@ -24,6 +24,12 @@ function numbers(value: unknown): number[] {
     .filter((n) => Number.isInteger(n) && n > 0)
 }
 
+function offsets(value: unknown): number[] {
+  return several(value)
+    .map(Number)
+    .filter((n) => Number.isInteger(n) && Math.abs(n) < 10_000)
+}
+
 function times(value: unknown): string[] {
   return several(value)
     .map((one) => new Date(String(one)))
@@ -70,6 +76,13 @@ export function useAddress() {
   const together = computed<Together>(() =>
     route.query.together === 'both' ? 'both' : 'difference',
   )
+  /** Whether what is here has all its facts on a trail as well. */
+  const panel = computed(() => route.query.here === 'facts')
+  /** The lanes that were opened or folded by hand. */
+  const byHand = computed(() => ({
+    open: new Set(offsets(route.query.open)),
+    folded: new Set(offsets(route.query.fold)),
+  }))
   const onTrail = computed(() => fields.value.length > 0)
 
   function go(query: LocationQueryRaw, replace = false) {
@@ -111,6 +124,8 @@ export function useAddress() {
       field: chosen.size ? [...chosen].map(String) : undefined,
       link: undefined,
       dock: undefined,
+      open: undefined,
+      fold: undefined,
     })
   }
 
@@ -122,7 +137,26 @@ export function useAddress() {
 
   const show = (id: number | null) =>
     go({ link: id === null ? undefined : String(id), linkat: undefined, dock: 'code' }, true)
-  const leave = () => go({ field: undefined, link: undefined, dock: undefined })
+  const leave = () =>
+    go({
+      field: undefined,
+      link: undefined,
+      dock: undefined,
+      open: undefined,
+      fold: undefined,
+      here: undefined,
+    })
+  const setPanel = (open: boolean) => go({ here: open ? 'facts' : undefined }, true)
+  /** Open a lane, or fold it. */
+  function setOpen(lanes: number[], open: boolean) {
+    const now = { open: new Set(byHand.value.open), folded: new Set(byHand.value.folded) }
+    for (const lane of lanes) {
+      ;(open ? now.open : now.folded).add(lane)
+      ;(open ? now.folded : now.open).delete(lane)
+    }
+    const listed = (several: Set<number>) => (several.size ? [...several].map(String) : undefined)
+    go({ open: listed(now.open), fold: listed(now.folded) }, true)
+  }
   const toggleConditions = () => go({ conditions: conditions.value ? 'hidden' : undefined }, true)
   const toggleDetail = () =>
     go({ detail: detail.value === 'columns' ? 'datasets' : undefined }, true)
@@ -183,6 +217,7 @@ export function useAddress() {
     against,
     asTable,
     at,
+    byHand,
     closeMoment,
     compare,
     compareBefore,
@@ -202,8 +237,11 @@ export function useAddress() {
     onTrail,
     open,
     openMoment,
+    panel,
     reach,
     setDock,
+    setOpen,
+    setPanel,
     setTogether,
     show,
     showAt,

@@ -17,6 +17,7 @@ export function useAnchors(
   lanes: Ref<LaneLayout[]>,
   size: { width: Ref<number>; height: Ref<number> },
   here: ShallowRef<Measured | null>,
+  road: { folded: Ref<Set<number>>; panel: Ref<boolean>; rails: Ref<number> },
 ) {
   const scrolls = reactive(new Map<number, number>())
   const hereScroll = ref(0)
@@ -38,11 +39,11 @@ export function useAnchors(
     const datasets = new Map<number, Anchor>()
     const folds = new Map<number, Anchor>()
     lanes.value.forEach((lane, index) => {
-      if (lane.offset === 0) return
+      if ((lane.offset === 0 && road.panel.value) || road.folded.value.has(lane.offset)) return
       const filtered = lane.total > FILTER.from || state.filters.get(lane.offset)
       const top = TITLE_Y + (filtered ? FILTER.height : 0)
       const shift = top - (scrolls.get(lane.offset) ?? 0)
-      const bottom = size.height.value - (strip(lane.offset, index) ? STRIP : 6)
+      const bottom = size.height.value - (strip(lane.offset, index) ? STRIP : 6) - road.rails.value
       const places = placesIn(lane)
       const pairs = [
         [places.fields, fields],
@@ -55,7 +56,7 @@ export function useAnchors(
     })
     const middle = lanes.value.findIndex((lane) => lane.offset === 0)
     const shown = here.value
-    if (middle >= 0 && shown && facts) {
+    if (middle >= 0 && shown && facts && road.panel.value) {
       const place = shown.place()
       for (const [id, i] of place.index) {
         const y = place.top + i * shown.rowHeight + shown.rowHeight / 2 - hereScroll.value
@@ -63,8 +64,43 @@ export function useAnchors(
       }
       datasets.set(facts.id, { lane: middle, y: 52, hidden: false })
     }
+    carryThrough(fields)
     return { fields, datasets, folds }
   })
+
+  /** In a strip each value stays at the height at which it comes in, or else at which it goes out. */
+  function carryThrough(fields: Map<number, Anchor>) {
+    const map = state.map.data.value
+    if (!map || !road.folded.value.size) return
+    const laneOf = new Map<number, number>()
+    map.lanes.forEach((lane, i) => {
+      for (const one of lane.datasets) laneOf.set(one.id, i)
+    })
+    const values = map.crossings.filter(
+      (link) => link.kind === 'value' && link.target_field !== null,
+    )
+    const isFolded = (dataset: number) => {
+      const lane = map.lanes[laneOf.get(dataset) ?? -1]
+      return lane !== undefined && road.folded.value.has(lane.offset)
+    }
+    // Lanes come in order, so that what comes in is known before what it leads to.
+    const inOrder = [...values].sort(
+      (a, b) => (laneOf.get(a.target_dataset) ?? 0) - (laneOf.get(b.target_dataset) ?? 0),
+    )
+    for (const link of inOrder) {
+      const target = link.target_field as number
+      const from = fields.get(link.source_field)
+      if (from && isFolded(link.target_dataset) && !fields.has(target)) {
+        fields.set(target, { ...from, lane: laneOf.get(link.target_dataset) ?? 0 })
+      }
+    }
+    for (const link of inOrder.reverse()) {
+      const to = fields.get(link.target_field as number)
+      if (to && isFolded(link.source_dataset) && !fields.has(link.source_field)) {
+        fields.set(link.source_field, { ...to, lane: laneOf.get(link.source_dataset) ?? 0 })
+      }
+    }
+  }
 
   function anchorOf(dataset: number, field: number | null): Anchor | undefined {
     const { fields, datasets, folds } = anchors.value

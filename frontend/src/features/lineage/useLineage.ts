@@ -113,6 +113,11 @@ export function useLineage(time?: { at: Ref<string | undefined>; shown: Ref<bool
         : ['lineage', 'evidence', shownLink.value, linkAt.value],
     (signal) => api.evidence(shownLink.value ?? 0, signal, linkAt.value),
   )
+  /** What the trail says in words. */
+  const story = useAsked(
+    () => (fields.value.length && looked() ? ['lineage', 'story', fields.value, at.value] : null),
+    (signal) => api.story(fields.value, signal, at.value),
+  )
   const dependsWords = ref('')
   const words = refDebounced(dependsWords, 200)
   const firstDepends = useAsked(
@@ -172,6 +177,7 @@ export function useLineage(time?: { at: Ref<string | undefined>; shown: Ref<bool
     reload,
     showMore,
     shownLink,
+    story,
     unfolded,
   }
 }

@@ -1,6 +1,6 @@
 import { computed, type ComputedRef, type Ref } from 'vue'
 import type { Anchor } from './geometry'
-import { HEIGHT, type LaneLayout } from './layout'
+import type { LaneLayout } from './layout'
 import type { LineageState } from './useLineage'
 
 /** A place that the arrow keys stop at: a dataset's title, or one of its fields. */
@@ -16,10 +16,12 @@ export function useStops(
   state: LineageState,
   lanes: Ref<LaneLayout[]>,
   anchors: Ref<{ fields: Map<number, Anchor> }>,
+  road: { folded: Ref<Set<number>>; panel: Ref<boolean> },
 ): ComputedRef<Stop[][]> {
   return computed(() =>
     lanes.value.map((lane) => {
-      if (lane.offset === 0) {
+      if (road.folded.value.has(lane.offset)) return []
+      if (lane.offset === 0 && road.panel.value) {
         const facts = state.facts.data.value
         return (facts?.columns ?? []).map((column) => ({
           key: `f${column.id}`,
@@ -31,11 +33,11 @@ export function useStops(
       return lane.items.flatMap<Stop>((item, i) => {
         if (item.type !== 'card') return []
         const top = lane.tops[i] ?? 0
-        const rows = item.rows.map((field, row) => ({
-          key: `f${field.id}`,
-          field: field.id,
+        const rows = item.rows.map((row) => ({
+          key: `f${row.field.id}`,
+          field: row.field.id,
           dataset: item.dataset.id,
-          y: top + HEIGHT.head + row * HEIGHT.row,
+          y: top + row.top,
         }))
         return [{ key: item.key, field: null, dataset: item.dataset.id, y: top }, ...rows]
       })

@@ -1,33 +1,65 @@
-import { computed, ref } from 'vue'
+import { computed, ref, type Ref } from 'vue'
 import type { Crossing } from '@/api/client'
-import { LABEL, apart, wireEnds, wirePath, type Anchor } from './geometry'
-import { drawn, type Line } from './layout'
+import { LABEL, RAIL, apart, railPath, wireEnds, wirePath } from './geometry'
+import type { Line } from './layout'
 import { jobName, shortName } from './naming'
 import type { LineageState } from './useLineage'
 import type { useAnchors } from './useAnchors'
 import type { useColumns } from './useColumns'
+import type { useRails } from './useRails'
 
-function touches(link: Line, field: number | null): boolean {
-  return field !== null && (link.source_field === field || link.target_field === field)
+/** The links on the whole way of a field, both ways, through all that is drawn. */
+export function wayOf(links: Line[], field: number): Set<number> {
+  const found = new Set<number>()
+  for (const [from, to] of [
+    ['source_field', 'target_field'],
+    ['target_field', 'source_field'],
+  ] as const) {
+    const met = new Set([field])
+    const waiting = [field]
+    while (waiting.length) {
+      const at = waiting.pop()
+      for (const link of links) {
+        if (link[from] !== at || (link.kind !== 'value' && at !== field)) continue
+        found.add(link.id)
+        const next = link[to]
+        if (next !== null && link.kind === 'value' && !met.has(next)) {
+          met.add(next)
+          waiting.push(next)
+        }
+      }
+    }
+  }
+  return found
 }
 
 /** The links in view as wires between the lanes, with what is lit among them, and their labels. */
 export function useWires(
   state: LineageState,
-  { columns, gutter, trail }: Pick<ReturnType<typeof useColumns>, 'columns' | 'gutter' | 'trail'>,
+  {
+    columns,
+    folded,
+    gutter,
+    stationOf,
+    trail,
+  }: Pick<ReturnType<typeof useColumns>, 'columns' | 'folded' | 'gutter' | 'stationOf' | 'trail'>,
+  { links, railOf }: Pick<ReturnType<typeof useRails>, 'links' | 'railOf'>,
   { anchorOf, anchors }: Pick<ReturnType<typeof useAnchors>, 'anchorOf' | 'anchors'>,
+  height: Ref<number>,
 ) {
   const hovered = ref<number | null>(null)
-  const links = computed<Line[]>(() => {
-    const map = state.map.data.value
-    return map ? drawn(map, state.detail.value, state.conditions.value) : []
-  })
+  /** The way of what the pointer is on. */
+  const way = computed(() =>
+    hovered.value === null ? new Set<number>() : wayOf(links.value, hovered.value),
+  )
 
-  /** What is on the trail, or touches what the pointer is on. */
+  /** What is on the trail, or on the way of what the pointer is on. */
   const lit = computed(() => {
     const found = new Set<number>()
     for (const link of links.value) {
-      if (trail.value ? link.kind === 'value' : touches(link, hovered.value)) {
+      const is =
+        hovered.value === null ? trail.value && link.kind === 'value' : way.value.has(link.id)
+      if (is) {
         if (link.source_field !== null) found.add(link.source_field)
         if (link.target_field !== null) found.add(link.target_field)
       }
@@ -43,11 +75,21 @@ export function useWires(
       const from = source && columns.value[source.lane]
       const to = target && columns.value[target.lane]
       if (!source || !target || !from || !to) continue
+      // Within a strip nothing is drawn; and what decides there is not shown.
+      const inStrip = [source, target].map((one) =>
+        folded.value.has(columns.value[one.lane]?.offset ?? NaN),
+      )
+      if (stationOf.value[source.lane] === stationOf.value[target.lane] && inStrip[0]) continue
+      if (link.kind !== 'value' && (inStrip[0] || inStrip[1])) continue
       const { x1, x2 } = wireEnds(from, to)
-      const bright = touches(link, hovered.value) || state.shownLink.value === link.id
+      const bright = way.value.has(link.id) || state.shownLink.value === link.id
+      const rail = railOf(link)
       found.push({
         link,
-        path: wirePath(x1, source.y, x2, target.y),
+        path:
+          rail === undefined
+            ? wirePath(x1, source.y, x2, target.y)
+            : railPath(x1, source.y, x2, target.y, height.value - RAIL.first - rail * RAIL.apart),
         x: x2,
         y: target.y,
         leftwards: x2 <= x1,
@@ -63,31 +105,18 @@ export function useWires(
     )
   })
 
-  /** Where the label of a link stands: at its target; on a trail half way, where its source is in the next lane. */
-  function labelPlace(link: Line): Anchor | undefined {
-    const { fields, datasets } = anchors.value
-    const field =
-      trail.value && link.target_field !== null ? fields.get(link.target_field) : undefined
-    const target = field ?? datasets.get(link.target_dataset)
-    const source = fields.get(link.source_field ?? -1)
-    const beside = source && target && Math.abs(source.lane - target.lane) === 1
-    return trail.value && beside ? { ...target, y: (source.y + target.y) / 2 } : target
-  }
-
+  /** Between lanes stands who does it; on a trail what is done stands with what it makes. */
   const labels = computed(() => {
     const byGutter = new Map<number, { y: number; text: string; by: string; link: Crossing }[]>()
-    const seen = new Set<string>()
-    for (const line of links.value) {
+    const seen = new Set<number>()
+    for (const line of trail.value ? [] : links.value) {
       const link = line.link
-      if (link?.kind !== 'value' || (!trail.value && link.by.includes('/'))) continue
-      const place = labelPlace(line)
+      if (link?.kind !== 'value' || link.by.includes('/') || seen.has(link.target_dataset)) continue
+      const place = anchors.value.datasets.get(link.target_dataset)
       if (!place || place.hidden || place.lane === 0) continue
-      const key = trail.value ? `${link.target_field}:${link.label}` : `${link.target_dataset}`
-      if (seen.has(key)) continue
-      seen.add(key)
-      const text = trail.value ? link.label : shortName(link.by)
+      seen.add(link.target_dataset)
       const list = byGutter.get(place.lane) ?? []
-      list.push({ y: place.y, text, by: jobName(link.by), link })
+      list.push({ y: place.y, text: shortName(link.by), by: jobName(link.by), link })
       byGutter.set(place.lane, list)
     }
     return [...byGutter].flatMap(([lane, list]) =>
@@ -98,5 +127,5 @@ export function useWires(
     )
   })
 
-  return { hovered, labels, links, lit, wires }
+  return { hovered, labels, lit, wires }
 }

@@ -16,7 +16,7 @@ from jalan.store.lines import line_at
 from jalan.store.past import as_at
 from jalan.store.schema import Container, Dataset, Definition, Field, Job, Link, System
 
-_LABEL_LENGTH = 60
+_LABEL_LENGTH = 160
 _READ_FOR_LABEL = 300
 
 

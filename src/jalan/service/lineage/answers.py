@@ -65,6 +65,11 @@ class Step(BaseModel):
 
     links: what this code carries into it, some of it where it is much; ``link`` is the one named first in the
         text. more: how many sources are not named.
+    how, label: what happens to the value, and in the words of the code. dataset: that of the target, in ``lane``.
+    level: how far the step stands aside of the main road; fed_by: the places of the steps in this list that make
+        what it is made of.
+    grouped_by, decided_by: the columns by which rows are put together, and those that decide otherwise which there
+        are; some of them.
     """
 
     link: int
@@ -74,6 +79,29 @@ class Step(BaseModel):
     target: str
     place: str
     line: int
+    how: str
+    label: str
+    dataset: int
+    lane: int
+    level: int
+    fed_by: list[int]
+    grouped_by: list[str]
+    decided_by: list[str]
+
+
+class StoryStep(BaseModel):
+    """A step in words. link: that of the step. expression: what makes the value, in the normal form."""
+
+    link: int
+    words: str
+    expression: str
+
+
+class Story(BaseModel):
+    """What the trail of fields says, in one sentence and step by step; of steps that change nothing, nothing."""
+
+    sentence: str
+    steps: list[StoryStep]
 
 
 class LineageMap(BaseModel):

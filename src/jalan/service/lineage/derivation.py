@@ -32,16 +32,33 @@ def how_it_is_made(
     asked: what its extraction asked for, so that no other table is looked up. Where the place holds no output any
     more the expression is as it is written, without steps.
     """
-    # Declarations, flows and calculated fields are no SQL.
-    detail: Detail | None = None
-    if definition.dialect in DIALECTS:
-        known = tables_asked_for(session, view, definition, asked)
-        detail = _detail(definition, text, known, place)
+    detail = details_of(session, view, definition, text, asked).get(place)
     if detail is None:
         start, end = place
         return " ".join(text[start:end].split()), []
     steps = [WayStep(kind=s.kind, table=s.table, name=s.name, expression=s.expression) for s in detail.chain]
     return detail.expression, steps
+
+
+def details_of(
+    session: Session, view: GraphView, definition: DefinitionInfo, text: str, asked: dict[str, Any] | None
+) -> dict[tuple[int, int], Detail]:
+    """Return how each output of a definition is made, by its place; nothing where it is no SQL. asked: what its
+    extraction asked for. Cost: reading the text."""
+    # Declarations, flows and calculated fields are no SQL.
+    if definition.dialect not in DIALECTS:
+        return {}
+    known = tables_asked_for(session, view, definition, asked)
+    found = extract(
+        text,
+        dialect=definition.dialect,
+        tables=known,
+        search_path=definition.search_path,
+        detail=True,
+        **(definition.template or {}),
+    )
+    outputs = (output for statement in found.statements for output in statement.outputs)
+    return {output.span: output.detail for output in outputs if output.detail is not None}
 
 
 def tables_asked_for(
@@ -85,21 +102,3 @@ def _there(view: GraphView, table: FromClause) -> list[ColumnElement[bool]]:
     if view.as_of is None:
         return [gone]
     return [or_(gone, table.c.gone_since > view.as_of), table.c.first_seen <= view.as_of]
-
-
-def _detail(
-    definition: DefinitionInfo, text: str, known: dict[str, list[str]], place: tuple[int, int]
-) -> Detail | None:
-    found = extract(
-        text,
-        dialect=definition.dialect,
-        tables=known,
-        search_path=definition.search_path,
-        detail=True,
-        **(definition.template or {}),
-    )
-    for statement in found.statements:
-        for output in statement.outputs:
-            if output.span == place and output.detail is not None:
-                return output.detail
-    return None

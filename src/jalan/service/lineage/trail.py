@@ -2,13 +2,15 @@
 
 import numpy as np
 
-from jalan.graph.columns import VALUE, Flags, Ints, distinct, kinds_of
+from jalan.catalog.kinds import How
+from jalan.graph.columns import HOWS, VALUE, Flags, Ints, LinkColumns, distinct, hows_of, kinds_of
+from jalan.graph.road_order import walk_steps
 from jalan.graph.trails import Trail, layers
 from jalan.graph.trails import trail as trail_of
 from jalan.graph.walk import Reach
 from jalan.service.context import Context
 from jalan.service.errors import Invalid
-from jalan.service.graph_cache.names import Names
+from jalan.service.graph_cache.names import LinkInfo, Names
 from jalan.service.graph_cache.view import GraphView
 from jalan.service.lineage.answers import Beyond, LineageMap, Step
 from jalan.service.lineage.drawing import Wanted, chosen_datasets, drawn
@@ -17,6 +19,7 @@ from jalan.service.lineage.map_parts import bundles_of, crossings, lanes_of
 _NOTHING = Beyond(hops=0, datasets=0, reports=0, next_datasets=0)
 _STEPS = 120
 _NAMED = 12  # sources of a step
+_DECIDING = 5_000  # links that decide about rows
 
 
 def trail(context: Context, field_ids: list[int], conditions: bool, wanted: Wanted | None = None) -> LineageMap:
@@ -44,7 +47,8 @@ def trail(context: Context, field_ids: list[int], conditions: bool, wanted: Want
         links = np.concatenate((carried, _deciding(view, shown, found)))
     choice = drawn(view, placed, totals, links, fields.tolist())
     best = choice.links.best
-    steps, steps_total = _steps(view, names, best[kinds_of(graph.columns(best).codes) == VALUE], placed)
+    values = best[kinds_of(graph.columns(best).codes) == VALUE]
+    steps, steps_total = _steps(view, names, values, placed, fields.tolist())
     return LineageMap(
         focus=view.dataset_id(focus),
         fields=field_ids,
@@ -90,33 +94,84 @@ def _placed(view: GraphView, reach: Reach, sources: Ints, targets: Ints, focus: 
     return datasets, layers(datasets, sources[within], targets[within], focus)
 
 
-def _steps(view: GraphView, names: Names, links: Ints, placed: dict[int, int]) -> tuple[list[Step], int]:
-    """One step for each field on the trail and each text that writes it, from the sources to the reports; and how
-    many there are."""
+def _steps(
+    view: GraphView, names: Names, links: Ints, placed: dict[int, int], focus: list[int]
+) -> tuple[list[Step], int]:
+    """One step for each field on the trail and each text that writes it, in the order of the road; and how many
+    there are."""
     graph = view.graph
     columns = graph.columns(links)
     infos = names.links(columns.ids.tolist())
     definitions = names.definitions({info.definition for info in infos.values()})
     ends = np.unique(np.concatenate((columns.sources, columns.targets)))
-    names.fields_at(ends.tolist())
+    fields = names.fields_at(ends.tolist())
     names.datasets_at(np.unique(graph.field_dataset[ends]).tolist())
     together: dict[tuple[int, int], list[int]] = {}
     for n, key in enumerate(zip(columns.targets.tolist(), columns.definitions.tolist(), strict=True)):
         together.setdefault(key, []).append(n)
+
+    def lane(target: int) -> int:
+        return placed.get(int(graph.field_dataset[target]), 0)
+
+    keys = sorted(together, key=lambda key: (lane(key[0]), names.label(key[0]), definitions[key[1]].place))
+    first = {key: min(together[key], key=lambda n: infos[int(columns.ids[n])].spans[:1]) for key in keys}
+    made_of = [_in_the_text(together[key], columns, infos) for key in keys]
+    walked = walk_steps([(key[0], made) for key, made in zip(keys, made_of, strict=True)], focus)[:_STEPS]
+    deciding = _deciding_about(view, names, {keys[one.step] for one in walked})
     found = []
-    for (target, definition_id), mine in together.items():
-        first = min(mine, key=lambda n: infos[int(columns.ids[n])].spans[:1])
-        info = infos[int(columns.ids[first])]
-        labels = sorted(names.label(int(columns.sources[n])) for n in mine)
-        step = Step(
-            link=info.id,
-            links=[int(columns.ids[n]) for n in mine[:_NAMED]],
-            source=", ".join(labels[:_NAMED]),
-            more=max(0, len(labels) - _NAMED),
-            target=names.label(target),
-            place=definitions[definition_id].place,
-            line=info.line,
+    for one in walked:
+        key = keys[one.step]
+        info = infos[int(columns.ids[first[key]])]
+        source, target = fields[int(columns.sources[first[key]])], fields[key[0]]
+        labels = sorted(names.label(int(columns.sources[n])) for n in together[key])
+        grouped, decided = deciding.get((int(graph.field_dataset[key[0]]), key[1]), ([], []))
+        found.append(
+            Step(
+                link=info.id,
+                links=[int(columns.ids[n]) for n in together[key][:_NAMED]],
+                source=", ".join(labels[:_NAMED]),
+                more=max(0, len(labels) - _NAMED),
+                target=names.label(key[0]),
+                place=definitions[key[1]].place,
+                line=info.line,
+                how=info.how,
+                label=names.link_label(info, source, target, info.possible),
+                dataset=view.dataset_id(int(graph.field_dataset[key[0]])),
+                lane=lane(key[0]),
+                level=one.level,
+                fed_by=[place for place in one.fed_by if place < len(walked)],
+                grouped_by=grouped[:_NAMED],
+                decided_by=decided[:_NAMED],
+            )
         )
-        found.append(((placed.get(int(graph.field_dataset[target]), 0), step.target, step.place), step))
-    found.sort(key=lambda pair: pair[0])
-    return [step for _, step in found[:_STEPS]], len(found)
+    return found, len(keys)
+
+
+def _in_the_text(links: list[int], columns: LinkColumns, infos: dict[int, LinkInfo]) -> list[int]:
+    """The sources of links in the order in which the text names them."""
+    ordered = sorted(links, key=lambda n: infos[int(columns.ids[n])].spans[:1])
+    return [int(columns.sources[n]) for n in ordered]
+
+
+def _deciding_about(
+    view: GraphView, names: Names, steps: set[tuple[int, int]]
+) -> dict[tuple[int, int], tuple[list[str], list[str]]]:
+    """Of a dataset and a definition that fills it: the names of the columns by which it groups, and of those that
+    decide otherwise which rows it has."""
+    graph = view.graph
+    datasets = np.unique(graph.field_dataset[[target for target, _ in sorted(steps)]]).astype(np.int32)
+    wanted = {(int(graph.field_dataset[target]), definition) for target, definition in steps}
+    links, where = graph.links_deciding(datasets)
+    columns = graph.columns(links)
+    hows = hows_of(columns.codes)
+    rows = zip(columns.sources.tolist(), columns.definitions.tolist(), where.tolist(), hows.tolist(), strict=True)
+    kept = [row for row in rows if (int(datasets[row[2]]), row[1]) in wanted][:_DECIDING]
+    fields = names.fields_at({row[0] for row in kept})
+    found: dict[tuple[int, int], tuple[list[str], list[str]]] = {}
+    for source, definition, at, how in kept:
+        grouped, decided = found.setdefault((int(datasets[at]), definition), ([], []))
+        name = fields[source].name
+        mine = grouped if how == HOWS[How.GROUP_BY] else decided
+        if name not in mine:
+            mine.append(name)
+    return found

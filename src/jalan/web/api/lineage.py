@@ -8,12 +8,13 @@ from fastapi.responses import StreamingResponse
 from pydantic import Field
 
 from jalan.service.lineage import export as exports
-from jalan.service.lineage.answers import Dependents, Evidence, LineageMap
+from jalan.service.lineage.answers import Dependents, Evidence, LineageMap, Story
 from jalan.service.lineage.dependents import all_dependents, dependents
 from jalan.service.lineage.drawing import Wanted
 from jalan.service.lineage.evidence import evidence
 from jalan.service.lineage.export import FormatFact
 from jalan.service.lineage.lanes import lanes
+from jalan.service.lineage.story import story
 from jalan.service.lineage.trail import trail
 from jalan.service.streams import StreamForm
 from jalan.web.api.download import download
@@ -64,6 +65,15 @@ def get_trail(
     """The trail of fields: what carries their values, from the sources to the reports; of each lane what is linked
     most."""
     return trail(context, field, conditions, _wanted(named, shown))
+
+
+@router.get("/trail/story")
+def get_story(
+    context: Then,
+    field: Annotated[list[int], Query(min_length=1, max_length=50, description="Fields of one dataset.")],
+) -> Story:
+    """What the trail of fields says, in one sentence, and what each step of it does to the value, in words."""
+    return story(context, field)
 
 
 @router.get("/links/{link}/evidence")
