@@ -59,6 +59,7 @@ LONGEST = (
 # These share the demo, which takes a while to make: one process has them all.
 WITH_DEMO = (
     "browser/test_change.py",
+    "browser/test_road.py",
     "browser/test_runs.py",
     "browser/test_sources.py",
     "browser/test_story.py",

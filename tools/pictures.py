@@ -40,8 +40,9 @@ def _trail(page: Page) -> None:
     _lineage(page)
     page.click(".here .row", "gross")
     page.one(".code .line")
-    page.click(".steps button", "core.sailing_revenue.gross")
+    page.click(".operation", "coalesce(")
     page.wait(lambda: page.texts(".code mark.link") == ["fare_paid"])
+    page.wait(lambda: "unchanged" in page.read(".story"))
 
 
 def _depends(page: Page) -> None:

@@ -89,6 +89,10 @@ class Page:
 
         self.wait(act)
 
+    def hover(self, css: str, text: str | None = None) -> None:
+        """Move the pointer onto something."""
+        ActionChains(self.driver).move_to_element(self.one(css, text)).perform()
+
     def press(self, *keys: str) -> None:
         """Press keys wherever the focus is."""
         for key in keys:

@@ -21,7 +21,7 @@ def test_a_column_is_dropped_from_its_row_and_the_ledger_is_read(page: Page) -> 
     page.open("/lineage")
     page.find("tidy.tickets", "tidy.tickets")
     page.click(".here .row", "discount")
-    page.click(".here .changes a", "dropped")
+    page.click(".bar .changes a", "dropped")
     sql = "alter table tidy.tickets drop column discount"
     page.wait(lambda: page.read("textarea", attribute="value") == sql)
     page.one(".figures", "2 break")
@@ -60,7 +60,7 @@ def test_another_type_breaks_what_it_no_longer_fits_and_a_plan_tells_how_to_go_a
     page.open("/lineage")
     page.find("public.tickets", "public.tickets")
     page.click(".here .row", "fare_cents")
-    page.click(".here .changes a", "renamed")
+    page.click(".bar .changes a", "renamed")
     page.one(".group h3", "break")
     page.click(".plan summary", "How to carry it out")
     page.one(".plan li", "Add the new column")
@@ -71,7 +71,7 @@ def test_another_type_breaks_what_it_no_longer_fits_and_a_plan_tells_how_to_go_a
     page.open("/lineage")
     page.find("tidy.tickets", "tidy.tickets")
     page.click(".here .row", "discount")
-    page.click(".here .changes a", "retyped")
+    page.click(".bar .changes a", "retyped")
     page.one(".one.open", "operator does not exist: integer - text")
     assert console_errors(page.driver) == []
 

@@ -112,6 +112,38 @@ def test_a_trail_leads_from_the_source_column_to_the_report(client: Client, ids:
     assert labels[steps["core.ticket_facts.fare_paid"]["link"]] == "(t.fare - t.discount) / 100.0"
 
 
+def test_the_steps_of_a_trail_stand_in_the_order_of_the_road(client: Client, ids: dict[str, int]) -> None:
+    steps = client.json("/api/v1/trail", field=ids["core.sailing_revenue.gross"])["steps"]
+    places = {step["target"]: n for n, step in enumerate(steps)}
+    for n, step in enumerate(steps):
+        assert all(one < n for one in step["fed_by"])
+        for source in step["source"].split(", "):
+            assert source not in places or places[source] < n
+    fare, discount = places["tidy.tickets.fare"], places["tidy.tickets.discount"]
+    paid = steps[places["core.ticket_facts.fare_paid"]]
+    assert paid["fed_by"] == sorted((fare, discount))
+    assert {steps[fare]["level"], steps[discount]["level"]} == {0, 1}
+    gross = steps[places["core.sailing_revenue.gross"]]
+    assert (gross["how"], gross["grouped_by"], gross["lane"]) == ("aggregation", ["sailing_id"], 0)
+    assert "is_void" in paid["decided_by"]
+
+
+def test_a_trail_is_told_in_one_sentence(client: Client, ids: dict[str, int]) -> None:
+    told = client.json("/api/v1/trail/story", field=ids["core.sailing_revenue.gross"])
+    assert told["sentence"].startswith("Gross is sum of fare_paid (or 0) by sailing_id, of the rows that ")
+    assert "fare_paid is (fare less discount) divided by 100" in told["sentence"]
+    assert told["sentence"].endswith("come unchanged from public.tickets.")
+    by_words = {step["words"]: step["expression"] for step in told["steps"]}
+    # What the file makes in between is put in.
+    assert by_words["sum of fare_paid (or 0) by sailing_id"] == "coalesce(sum(fare_paid), 0)"
+    renamed = client.json("/api/v1/trail/story", field=ids["tidy.tickets.fare"])
+    assert renamed["sentence"] == "Tidy.tickets.fare is fare_cents of public.tickets, unchanged."
+    source = client.json("/api/v1/trail/story", field=ids["public.tickets.fare_cents"])
+    assert source["sentence"].startswith("No value that is known here is carried into fare_cents; ")
+    assert client.get("/api/v1/trail/story?field=2000000000").status_code == 404
+    assert client.get("/api/v1/trail/story").status_code == 422
+
+
 def test_evidence_marks_the_very_characters(client: Client, ids: dict[str, int]) -> None:
     road = client.json("/api/v1/trail", field=ids["core.sailing_revenue.gross"])
     step = next(s for s in road["steps"] if s["target"] == "core.sailing_revenue.gross")

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, useTemplateRef } from 'vue'
-import { api, type DatasetFacts } from '@/api/client'
-import { useAsked } from '@/shared/composables/useAsked'
+import type { DatasetFacts } from '@/api/client'
 import KindGlyph from '@/shared/components/KindGlyph.vue'
 import { ago, count, exact, plural } from '@/shared/format/humane'
 import { standing, useStates } from '@/features/runs/useStates'
 import { jobName } from './naming'
 import StandingFacts from './StandingFacts.vue'
+import { useWhatIf } from './useWhatIf'
+import WhatIf from './WhatIf.vue'
 
 const props = defineProps<{
   facts: DatasetFacts
@@ -47,49 +48,10 @@ const state = computed(() => {
   const fact = states.value.get(props.facts.id)
   return fact ? standing(fact) : null
 })
-const { data: databases } = useAsked(() => ['change databases'], api.changeDatabases)
-/** What may be asked of this, or of what is chosen of it, on the change screen: words → the address. */
-const changes = computed(() => {
-  const { facts, chosen } = props
-  if (facts.system !== 'postgresql' || facts.placeholder || facts.gone_since) return []
-  const [first, ...rest] = facts.name.split('.')
-  // A database over which no texts are run is changed beside one over which they are: with its name in front.
-  const isRunOver = databases.value?.some((one) => one.database === first) ?? true
-  const database = isRunOver ? first : undefined
-  const parts = isRunOver ? rest : facts.name.split('.')
-  const kind = { view: 'view', 'materialised view': 'materialized view' }[facts.kind] ?? 'table'
-  const column = facts.columns.find((one) => chosen.includes(one.id))
-  const name = parts.join('.')
-  const found: { words: string; query: Record<string, string | undefined> }[] = []
-  if (column && kind === 'table') {
-    const at = `alter table ${name}`
-    found.push(
-      { words: 'dropped', query: { sql: `${at} drop column ${column.name}` } },
-      {
-        words: 'renamed',
-        query: { sql: `${at} rename column ${column.name} to ${column.name}_new` },
-      },
-      { words: 'retyped', query: { sql: `${at} alter column ${column.name} type text` } },
-    )
-  } else {
-    found.push(
-      { words: 'dropped', query: { sql: `drop ${kind} ${name} cascade` } },
-      { words: 'renamed', query: { sql: `alter ${kind} ${name} rename to ${parts.at(-1)}_new` } },
-    )
-  }
-  const writer = facts.written_by.find((one) => one.kind === 'file')
-  if (writer) found.push({ words: 'late', query: { late: writer.place } })
-  else if (kind === 'table')
-    found.push({
-      words: 'other data',
-      query: { delivers: column ? `${name}.${column.name}` : name },
-    })
-  return found.map(({ words, query }) => ({
-    words,
-    of: column?.name ?? facts.title,
-    query: { ...query, in: database },
-  }))
-})
+const changes = useWhatIf(
+  () => props.facts,
+  () => props.chosen,
+)
 const isReport = computed(() => props.facts.kind === 'report')
 const rows = computed(() => {
   const low = wanted.value.trim().toLowerCase()
@@ -214,14 +176,7 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
       <template v-if="changes.length">
         <dt>what if</dt>
         <dd class="changes">
-          <RouterLink
-            v-for="one in changes"
-            :key="one.words"
-            :to="{ name: 'change', query: one.query }"
-            :title="`What breaks if ${one.of} is ${one.words}`"
-            :aria-label="`what if ${one.of} is ${one.words}`"
-            >{{ one.words }}</RouterLink
-          >
+          <WhatIf :changes="changes" />
         </dd>
       </template>
       <template v-if="facts.unread">

@@ -15,6 +15,8 @@ import DifferenceView from './DifferenceView.vue'
 import MomentBar from './MomentBar.vue'
 import { useDifference } from './useDifference'
 import { useLineage } from './useLineage'
+import { useWhatIf } from './useWhatIf'
+import WhatIf from './WhatIf.vue'
 
 const state = useLineage()
 // Two moments side by side: the same road at an earlier time.
@@ -42,6 +44,15 @@ const chosen = computed(() => {
   const byId = new Map(facts.value?.columns.map((column) => [column.id, column.name]))
   return state.fields.value.map((id) => ({ id, name: byId.get(id) ?? '…' }))
 })
+const SIDES = [
+  { side: null, words: 'all of it' },
+  { side: 'upstream', words: 'upstream' },
+  { side: 'downstream', words: 'downstream' },
+] as const
+const changes = useWhatIf(
+  () => facts.value,
+  () => state.fields.value,
+)
 const allTheWay = (hops: number) => (hops >= ALL ? 'all the way' : String(hops))
 
 watch([state.dataset, () => state.fields.value.join()], () => (cursor.value = null))
@@ -137,6 +148,18 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
             </button>
           </span>
           <button title="d" @click="state.setDock('depends')">what depends on it</button>
+          <span class="sides" role="group" aria-label="Sides of the trail">
+            <button
+              v-for="one in SIDES"
+              :key="one.words"
+              :aria-pressed="state.side.value === one.side"
+              :class="{ on: state.side.value === one.side }"
+              @click="state.setSide(one.side)"
+            >
+              {{ one.words }}
+            </button>
+          </span>
+          <span v-if="changes.length" class="changes">what if <WhatIf :changes="changes" /></span>
         </template>
         <button v-else title="Columns, or datasets only" @click="state.toggleDetail">
           detail <b>{{ state.detail.value }}</b>
@@ -276,6 +299,15 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   font-style: normal;
   opacity: 0.8;
   margin-left: 6px;
+}
+.sides,
+.changes {
+  display: flex;
+  gap: 10px;
+}
+.bar .sides .on {
+  color: var(--ink);
+  font-weight: 600;
 }
 .reach {
   display: flex;

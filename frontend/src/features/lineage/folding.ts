@@ -59,16 +59,14 @@ export function foldedLanes(
   const last = does.at(-1)?.offset
   const may = (one: LaneDoes) => one.offset !== 0 && one.offset !== first && one.offset !== last
   const folded = new Set(
-    does
-      .filter((one) => may(one) && !one.changes && !one.ends && !byHand.open.has(one.offset))
-      .map((one) => one.offset),
+    does.filter((one) => may(one) && !one.changes && !one.ends).map((one) => one.offset),
   )
   for (const offset of byHand.folded) {
     const one = does.find((lane) => lane.offset === offset)
     if (one && may(one)) folded.add(offset)
   }
   const left = does
-    .filter((one) => may(one) && !folded.has(one.offset) && !byHand.open.has(one.offset))
+    .filter((one) => may(one) && !folded.has(one.offset))
     .sort(
       (a, b) =>
         Number(a.ends) - Number(b.ends) ||
@@ -78,6 +76,8 @@ export function foldedLanes(
   while (left.length && !fits(does.length - folded.size, runs(does, folded).length)) {
     folded.add((left.shift() as LaneDoes).offset)
   }
+  // What was opened by hand folds nothing else: then there is more than fits, and one goes along it.
+  for (const offset of byHand.open) folded.delete(offset)
   return folded
 }
 

@@ -55,10 +55,17 @@ function between(one: Station, other: Station, gutter: number): number {
   return one.kind === 'strip' || other.kind === 'strip' ? gutter * BESIDE : gutter
 }
 
-/** Whether so many open lanes and strips find room beside one another. */
-export function roomFor(open: number, strips: number, width: number, gutter: number): boolean {
+/** Whether so many open lanes and strips find room beside one another. panel: whether one of them has all its facts. */
+export function roomFor(
+  open: number,
+  strips: number,
+  width: number,
+  gutter: number,
+  panel = false,
+): boolean {
   const gutters = (open - 1 - strips) * gutter + 2 * strips * gutter * BESIDE
-  return 2 * PAD + open * ON_TRAIL.least + strips * FOLDED + gutters <= width
+  const lanes = open * ON_TRAIL.least + (panel ? HERE - ON_TRAIL.least : 0)
+  return 2 * PAD + lanes + strips * FOLDED + gutters <= width
 }
 
 /** Lay stations side by side: lanes as wide as there is room for, all in the middle where there is more. */

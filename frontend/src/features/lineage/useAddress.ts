@@ -76,6 +76,11 @@ export function useAddress() {
   const together = computed<Together>(() =>
     route.query.together === 'both' ? 'both' : 'difference',
   )
+  /** Which side of a trail is shown, where it is not both. */
+  const side = computed<Side | null>(() => {
+    const asked = route.query.side
+    return asked === 'upstream' || asked === 'downstream' ? asked : null
+  })
   /** Whether what is here has all its facts on a trail as well. */
   const panel = computed(() => route.query.here === 'facts')
   /** The lanes that were opened or folded by hand. */
@@ -145,7 +150,9 @@ export function useAddress() {
       open: undefined,
       fold: undefined,
       here: undefined,
+      side: undefined,
     })
+  const setSide = (to: Side | null) => go({ side: to ?? undefined }, true)
   const setPanel = (open: boolean) => go({ here: open ? 'facts' : undefined }, true)
   /** Open a lane, or fold it. */
   function setOpen(lanes: number[], open: boolean) {
@@ -242,9 +249,11 @@ export function useAddress() {
     setDock,
     setOpen,
     setPanel,
+    setSide,
     setTogether,
     show,
     showAt,
+    side,
     together,
     toggleConditions,
     toggleDetail,

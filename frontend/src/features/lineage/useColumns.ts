@@ -25,7 +25,7 @@ export function useColumns(state: LineageState, width: Ref<number>) {
   const does = computed(() => (map.value && trail.value ? doings(map.value) : []))
   const folded = computed(() =>
     foldedLanes(does.value, state.byHand.value, (open, strips) =>
-      roomFor(open, strips, width.value, gutter.value),
+      roomFor(open, strips, width.value, gutter.value, panel.value),
     ),
   )
   const strips = computed(() =>

@@ -2,6 +2,7 @@ import { refDebounced } from '@vueuse/core'
 import { computed, reactive, ref, watch, type Ref } from 'vue'
 import { api, type ColumnFact, type DatasetFacts, type Dependents } from '@/api/client'
 import { useAsked } from '@/shared/composables/useAsked'
+import { oneSide } from './sides'
 import { useAddress } from './useAddress'
 
 /**
@@ -62,6 +63,15 @@ export function useLineage(time?: { at: Ref<string | undefined>; shown: Ref<bool
             signal,
           ),
   )
+  /** What is shown of it: on a trail one side may be left out. */
+  const shownMap = {
+    ...map,
+    data: computed(() => {
+      const found = map.data.value
+      const side = address.side.value
+      return found && found.fields.length && side ? oneSide(found, side) : found
+    }),
+  }
   const asked = useAsked(
     () =>
       dataset.value === null || !looked() ? null : ['lineage', 'facts', dataset.value, at.value],
@@ -98,8 +108,8 @@ export function useLineage(time?: { at: Ref<string | undefined>; shown: Ref<bool
   /** The link whose code is shown: the one chosen, or the last step that leads into what is here. */
   const shownLink = computed(() => {
     if (link.value !== null) return link.value
-    const steps = map.data.value?.steps ?? []
-    const into = map.data.value?.crossings.filter(
+    const steps = shownMap.data.value?.steps ?? []
+    const into = shownMap.data.value?.crossings.filter(
       (crossing) => crossing.kind === 'value' && fields.value.includes(crossing.target_field ?? -1),
     )
     const first = into?.[0]?.id
@@ -171,7 +181,7 @@ export function useLineage(time?: { at: Ref<string | undefined>; shown: Ref<bool
     evidence,
     facts,
     filters,
-    map,
+    map: shownMap,
     moreColumns,
     moreDepends,
     reload,
