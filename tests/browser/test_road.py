@@ -109,7 +109,7 @@ def test_the_walk_says_it_in_words_and_one_side_can_be_left_out(page: Page) -> N
     page.wait(lambda: page.texts(".lane h2 span:first-child")[-1] == "here")
     page.click(".sides button", "downstream")
     page.wait(lambda: page.texts(".lane h2 span:first-child")[0] == "here")
-    page.click(".sides button", "all of it")
+    page.click(".sides button", "both sides")
     page.wait(lambda: page.texts(".lane h2 span:first-child")[-1] == "3 downstream")
 
 
@@ -128,3 +128,24 @@ def test_the_facts_of_what_is_here_open_on_a_trail(page: Page) -> None:
     page.one(".here h3", "core.sailing_revenue")
     page.click(".here button", "only the trail")
     page.wait(lambda: not page.all(".here h3"))
+
+
+def test_what_is_called_so_is_found_within_the_road_also_where_it_is_folded(page: Page) -> None:
+    trail(page, "core.sailing_revenue", "gross")
+    page.press("f")
+    page.driver.switch_to.active_element.send_keys("fare")
+    page.wait(lambda: page.texts(".within .count") == ["1 of 7"])
+    page.wait(lambda: page.texts(".lane .at") == ["fare_cents"])
+    assert len(page.all(".lane .found")) >= 2
+    # The next one lies in a lane that is folded: it opens.
+    page.driver.switch_to.active_element.send_keys(Keys.ENTER)
+    page.wait(lambda: page.texts(".within .count") == ["2 of 7"])
+    page.wait(lambda: "remote.tickets" in " ".join(page.texts(".lane:has(.at)")))
+    page.driver.switch_to.active_element.send_keys(Keys.SHIFT, Keys.ENTER)
+    page.wait(lambda: page.texts(".within .count") == ["1 of 7"])
+    page.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
+    page.wait(lambda: not page.all(".lane .found"))
+    page.press("f")
+    page.driver.switch_to.active_element.send_keys("<img onerror>")
+    page.wait(lambda: page.texts(".within .count") == ["nothing"])
+    assert serious(page) == []

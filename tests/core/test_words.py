@@ -16,7 +16,7 @@ from jalan.lineage.words import in_words, with_names
         ("coalesce(x.gross, 0)", "gross (or 0)"),
         ("count(*) filter (where kept)", "number of rows where kept"),
         ("count(distinct port)", "number of different port"),
-        ("percentile_cont(0.5) within group (order by gross / nullif(seats, 0))", "median of gross divided by seats"),
+        ("percentile_cont(0.5) within group (order by gross)", "median of gross"),
         ("case when a > 1 then b else 0 end", "b where a is above 1, else 0"),
         ("date_trunc('month', s.departs_at)::date", "month of departs_at"),
         ("extract(year from d)", "year of d"),

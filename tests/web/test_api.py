@@ -137,11 +137,26 @@ def test_a_trail_is_told_in_one_sentence(client: Client, ids: dict[str, int]) ->
     # What the file makes in between is put in.
     assert by_words["sum of fare_paid (or 0) by sailing_id"] == "coalesce(sum(fare_paid), 0)"
     renamed = client.json("/api/v1/trail/story", field=ids["tidy.tickets.fare"])
-    assert renamed["sentence"] == "Tidy.tickets.fare is fare_cents of public.tickets, unchanged."
+    assert renamed["sentence"] == "Fare is fare_cents of public.tickets, unchanged."
     source = client.json("/api/v1/trail/story", field=ids["public.tickets.fare_cents"])
     assert source["sentence"].startswith("No value that is known here is carried into fare_cents; ")
     assert client.get("/api/v1/trail/story?field=2000000000").status_code == 404
     assert client.get("/api/v1/trail/story").status_code == 422
+
+
+def test_what_is_called_so_is_found_within_a_road(client: Client, ids: dict[str, int]) -> None:
+    found = client.json("/api/v1/trail/within", field=ids["core.sailing_revenue.gross"], q="fare")
+    assert [one["lane"] for one in found["matches"]] == sorted(one["lane"] for one in found["matches"])
+    assert (found["matches"][0]["title"], found["matches"][0]["name"]) == ("public.tickets", "fare_cents")
+    assert found["total"] == len(found["matches"])
+    # Only what is on the trail; around the dataset all columns count, and names of datasets.
+    assert not any(one["name"] == "fare_class" for one in found["matches"])
+    lanes = client.json(f"/api/v1/datasets/{ids['core.ticket_facts']}/lanes/within", q="tickets fare")
+    assert {one["name"] for one in lanes["matches"] if one["title"] == "tidy.tickets"} >= {"fare", "fare_class"}
+    assert any(one["field"] is None for one in client.json(
+        f"/api/v1/datasets/{ids['core.ticket_facts']}/lanes/within", q="tickets")["matches"])  # fmt: skip
+    assert client.json("/api/v1/trail/within", field=ids["tidy.tickets.fare"], q="%_")["total"] == 0
+    assert client.get(f"/api/v1/trail/within?field={ids['tidy.tickets.fare']}").status_code == 422
 
 
 def test_evidence_marks_the_very_characters(client: Client, ids: dict[str, int]) -> None:

@@ -13,6 +13,8 @@ export type FacetPage = Schemas['FacetPage']
 export type Evidence = Schemas['Evidence']
 export type Story = Schemas['Story']
 export type Step = Schemas['Step']
+export type Within = Schemas['Within']
+export type WithinMatch = Schemas['WithinMatch']
 export type Dependents = Schemas['Dependents']
 export type Dependent = Schemas['Dependent']
 export type Found = Schemas['Found']
@@ -109,6 +111,21 @@ export const api = {
   trail: (field: number[], conditions: boolean, part: PartOptions, signal?: AbortSignal) =>
     unwrap(
       client.GET('/api/v1/trail', { params: { query: { field, conditions, ...part } }, signal }),
+    ),
+  withinLanes: (
+    dataset: number,
+    query: { q: string; upstream: number; downstream: number; conditions: boolean; as_of?: string },
+    signal?: AbortSignal,
+  ) =>
+    unwrap(
+      client.GET('/api/v1/datasets/{dataset}/lanes/within', {
+        params: { path: { dataset }, query },
+        signal,
+      }),
+    ),
+  withinTrail: (field: number[], q: string, signal?: AbortSignal, at?: string) =>
+    unwrap(
+      client.GET('/api/v1/trail/within', { params: { query: { field, q, as_of: at } }, signal }),
     ),
   story: (field: number[], signal?: AbortSignal, at?: string) =>
     unwrap(client.GET('/api/v1/trail/story', { params: { query: { field, as_of: at } }, signal })),

@@ -305,6 +305,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/datasets/{dataset}/lanes/within": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Within Lanes
+         * @description What is called so in the lanes around a dataset, whether it is shown or not, in the order of the lanes.
+         */
+        get: operations["within_lanes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trail/within": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Within Trail
+         * @description What is called so on the trail of fields, whether it is shown or not, in the order of the lanes.
+         */
+        get: operations["within_trail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/trail/story": {
         parameters: {
             query?: never;
@@ -4517,6 +4557,33 @@ export interface components {
             expression: string;
         };
         /**
+         * Within
+         * @description What a road holds by its names, also where it is not shown; in the order of its lanes. total: how many there
+         *     are, where not all are listed.
+         */
+        Within: {
+            /** Matches */
+            matches: components["schemas"]["WithinMatch"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * WithinMatch
+         * @description A dataset of a road, or one of its fields, whose name holds what is looked for. lane: its offset.
+         */
+        WithinMatch: {
+            /** Lane */
+            lane: number;
+            /** Dataset */
+            dataset: number;
+            /** Title */
+            title: string;
+            /** Field */
+            field: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
          * Problem
          * @description A problem as RFC 9457, section 3.1, has it.
          */
@@ -5107,6 +5174,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineageMap"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    within_lanes: {
+        parameters: {
+            query: {
+                /** @description Words that names must hold. */
+                q: string;
+                upstream?: number;
+                downstream?: number;
+                /** @description Whether links that only decide count too. */
+                conditions?: boolean;
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
+                as_of?: string | null;
+            };
+            header?: never;
+            path: {
+                dataset: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Within"];
+                };
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    within_trail: {
+        parameters: {
+            query: {
+                /** @description Fields of one dataset. */
+                field: number[];
+                /** @description Words that names must hold. */
+                q: string;
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
+                as_of?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Within"];
                 };
             };
             400: components["responses"]["NotTaken"];

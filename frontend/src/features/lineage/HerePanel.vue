@@ -7,6 +7,7 @@ import { standing, useStates } from '@/features/runs/useStates'
 import { jobName } from './naming'
 import StandingFacts from './StandingFacts.vue'
 import { useWhatIf } from './useWhatIf'
+import { useMarks } from './useWithin'
 import WhatIf from './WhatIf.vue'
 
 const props = defineProps<{
@@ -44,6 +45,7 @@ const behind = computed(() => {
   return runs ? `used ${plural(runs, 'time')}` : 'more'
 })
 const states = useStates()
+const marks = useMarks()
 const state = computed(() => {
   const fact = states.value.get(props.facts.id)
   return fact ? standing(fact) : null
@@ -220,6 +222,7 @@ function writer(definition: DatasetFacts['written_by'][number]): string {
           on: chosen.includes(column.id),
           lit: lit.has(column.id),
           at: cursor === `f${column.id}`,
+          found: marks.fields.has(column.id),
         }"
         :data-field="column.id"
         :aria-pressed="chosen.includes(column.id)"
@@ -377,6 +380,9 @@ dd {
 .row:hover,
 .row.lit {
   background: var(--sign-wash);
+}
+.row.found {
+  background: var(--mark);
 }
 .row.on {
   background: var(--sign);

@@ -2,6 +2,7 @@
 const open = defineModel<boolean>({ required: true })
 const keys = [
   ['/', 'find a dataset, column or report'],
+  ['f', 'find within the road; Enter for the next one'],
   ['← → ↑ ↓', 'walk lanes and rows'],
   ['Enter', 'make the dataset here'],
   ['t', 'follow the trail of the column'],

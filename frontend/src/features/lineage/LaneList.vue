@@ -7,6 +7,7 @@ import { count, plural } from '@/shared/format/humane'
 import { standing, useStates } from '@/features/runs/useStates'
 import { HEIGHT, type Item, type LaneLayout } from './layout'
 import { DIFFERS, useDiffering } from './useDifference'
+import { useMarks } from './useWithin'
 
 const props = defineProps<{
   lane: LaneLayout
@@ -60,6 +61,7 @@ const title = computed(() => {
 })
 
 const states = useStates()
+const marks = useMarks()
 const differing = useDiffering()
 function stand(dataset: number) {
   const fact = states.value.get(dataset)
@@ -134,7 +136,7 @@ defineExpose({ reveal })
           >
             <button
               class="head"
-              :class="{ at: cursor === item.key }"
+              :class="{ at: cursor === item.key, found: marks.datasets.has(item.dataset.id) }"
               :data-dataset="item.dataset.id"
               :title="`${item.dataset.name}: make it here`"
               @click="emit('open', item.dataset.id)"
@@ -167,6 +169,7 @@ defineExpose({ reveal })
                   lit: lit.has(row.field.id),
                   on: chosen.includes(row.field.id),
                   at: cursor === `f${row.field.id}`,
+                  found: marks.fields.has(row.field.id),
                 }"
                 :data-field="row.field.id"
                 :title="`${row.field.name}${row.field.type ? ` ${row.field.type}` : ''}: follow its trail`"
@@ -375,6 +378,9 @@ h2 {
 }
 .row:hover {
   color: var(--ink);
+}
+.found:not(.on) {
+  background: var(--mark);
 }
 .row.on {
   color: var(--sign-ink);

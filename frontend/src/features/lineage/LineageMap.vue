@@ -104,7 +104,7 @@ watch(
   },
 )
 
-defineExpose({ stops, lanes, revealCursor })
+defineExpose({ folded, stops, lanes, revealCursor })
 </script>
 
 <template>
@@ -117,10 +117,10 @@ defineExpose({ stops, lanes, revealCursor })
       :seen="{ left: scrolled, width, whole: canvasWidth }"
       @show="showOffset"
     />
-    <button v-if="outside.upstream" class="edge upstream" @click="slide(-1)">
+    <button v-if="!trail && outside.upstream" class="edge upstream" @click="slide(-1)">
       ‹ {{ plural(outside.upstream, 'lane') }} further upstream
     </button>
-    <button v-if="outside.downstream" class="edge downstream" @click="slide(1)">
+    <button v-if="!trail && outside.downstream" class="edge downstream" @click="slide(1)">
       {{ plural(outside.downstream, 'lane') }} further downstream ›
     </button>
     <div ref="main" class="map" tabindex="-1" @scroll="scrolled = main?.scrollLeft ?? 0">

@@ -2,6 +2,7 @@
 import { useEventListener } from '@vueuse/core'
 import { computed, ref, useTemplateRef, watch } from 'vue'
 import EvidenceDock from './EvidenceDock.vue'
+import FindWithin from './FindWithin.vue'
 import ExportMenu from './ExportMenu.vue'
 import KeySheet from './KeySheet.vue'
 import LineageMap from './LineageMap.vue'
@@ -16,6 +17,7 @@ import MomentBar from './MomentBar.vue'
 import { useDifference } from './useDifference'
 import { useLineage } from './useLineage'
 import { useWhatIf } from './useWhatIf'
+import { useWithin } from './useWithin'
 import WhatIf from './WhatIf.vue'
 
 const state = useLineage()
@@ -45,7 +47,7 @@ const chosen = computed(() => {
   return state.fields.value.map((id) => ({ id, name: byId.get(id) ?? '…' }))
 })
 const SIDES = [
-  { side: null, words: 'all of it' },
+  { side: null, words: 'both sides' },
   { side: 'upstream', words: 'upstream' },
   { side: 'downstream', words: 'downstream' },
 ] as const
@@ -80,6 +82,30 @@ function nextStep(by: number) {
   if (next) state.show(next.link)
 }
 
+const within = useWithin(state)
+const finder = useTemplateRef<InstanceType<typeof FindWithin>>('finder')
+/** Show what is found: its lane is opened if it is folded, and filtered to it if it is not among those that are shown. */
+watch(
+  [within.now, () => map.value?.stops, lanes],
+  () => {
+    const match = within.now.value
+    const road = map.value
+    if (!match || !road || !lanes.value) return
+    const lane = road.lanes.findIndex((one) => one.offset === match.lane)
+    if (lane < 0) return
+    const shown = lanes.value.lanes[lane]?.datasets.some((one) => one.id === match.dataset)
+    if (!shown && match.lane !== 0) return void state.filters.set(match.lane, match.title)
+    if (road.folded.has(match.lane)) return state.setOpen([match.lane], true)
+    const stops = road.stops[lane] ?? []
+    const keys = [`f${match.field}`, `d${match.dataset}`]
+    const row = keys.map((key) => stops.findIndex((one) => one.key === key)).find((n) => n >= 0)
+    if (row === undefined || (cursor.value?.lane === lane && cursor.value.row === row)) return
+    cursor.value = { lane, row }
+    road.revealCursor(lane, stops[row]?.key ?? '')
+  },
+  { flush: 'post' },
+)
+
 const KEYS: Record<string, () => void> = {
   ArrowLeft: () => walk(-1, 0),
   ArrowRight: () => walk(1, 0),
@@ -91,6 +117,7 @@ const KEYS: Record<string, () => void> = {
   T: () => stop.value?.field && state.follow(stop.value.field, stop.value.dataset, true),
   e: () => state.setDock(state.dock.value === 'code' ? 'closed' : 'code'),
   d: () => state.fields.value.length && state.setDock('depends'),
+  f: () => finder.value?.focus(),
   n: () => nextStep(1),
   p: () => nextStep(-1),
   c: state.toggleConditions,
@@ -181,6 +208,13 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           </button>
         </span>
         <span class="right">
+          <FindWithin
+            ref="finder"
+            v-model="within.words.value"
+            :found="within.found.value"
+            :at="within.at.value"
+            @step="within.step"
+          />
           <button
             title="h"
             :aria-pressed="state.dock.value === 'past'"
@@ -189,7 +223,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
             past
           </button>
           <button title="v" @click="state.toggleTable">
-            {{ state.asTable.value ? 'read as a road' : 'read as a table' }}
+            {{ state.asTable.value ? 'as a road' : 'as a table' }}
           </button>
           <button v-if="state.dock.value === 'closed'" title="e" @click="state.setDock('code')">
             code
@@ -252,6 +286,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 <style scoped>
 .lineage {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   grid-template-rows: 40px auto minmax(0, 1fr) auto;
   min-height: 0;
   height: 100%;
@@ -269,7 +304,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 .bar {
   display: flex;
   align-items: center;
-  gap: 22px;
+  gap: 16px;
   padding: 0 20px;
   border-bottom: 1px solid var(--hair);
   font-size: 12px;
@@ -320,7 +355,13 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 .right {
   margin-left: auto;
   display: flex;
-  gap: 20px;
+  gap: 14px;
+}
+/* Where there is little room it stands with the facts of what is here. */
+@media (width < 1240px) {
+  .bar .changes {
+    display: none;
+  }
 }
 .stage,
 .failed {

@@ -124,6 +124,24 @@ class LineageMap(BaseModel):
     as_of: datetime | None
 
 
+class WithinMatch(BaseModel):
+    """A dataset of a road, or one of its fields, whose name holds what is looked for. lane: its offset."""
+
+    lane: int
+    dataset: int
+    title: str
+    field: int | None
+    name: str
+
+
+class Within(BaseModel):
+    """What a road holds by its names, also where it is not shown; in the order of its lanes. total: how many there
+    are, where not all are listed."""
+
+    matches: list[WithinMatch]
+    total: int
+
+
 class Mark(BaseModel):
     """Characters of a text that prove something. ``link``: the very link that was asked for."""
 

@@ -26,7 +26,7 @@ def lanes(
     before = view.pairs.hops(focus, False, conditions)
     behind = view.pairs.hops(focus, True, conditions)
     offsets = _offsets(before, behind, upstream, downstream)
-    datasets = np.flatnonzero(offsets != _OUTSIDE).astype(np.int32)
+    datasets = _within(offsets)
     weights = _weights(view, offsets, conditions)[datasets]
     placed, totals = chosen_datasets(session, view, wanted or Wanted(), datasets, offsets[datasets], weights)
     links = links_between(view.graph, view.pairs, np.array(list(placed), dtype=np.int32), conditions)
@@ -46,7 +46,23 @@ def lanes(
     )
 
 
+def lanes_in_view(
+    view: GraphView, dataset_id: int, upstream: int, downstream: int, conditions: bool
+) -> tuple[Ints, Ints]:
+    """Return the datasets around one, so many hops on each side, and the lane of each. Raises NotFound."""
+    focus = view.dataset(dataset_id)
+    before = view.pairs.hops(focus, False, conditions)
+    behind = view.pairs.hops(focus, True, conditions)
+    offsets = _offsets(before, behind, upstream, downstream)
+    datasets = _within(offsets)
+    return datasets, offsets[datasets]
+
+
 _OUTSIDE = 1 << 20
+
+
+def _within(offsets: Ints) -> Ints:
+    return np.flatnonzero(offsets != _OUTSIDE).astype(np.int32)
 
 
 def _offsets(before: Ints, behind: Ints, upstream: int, downstream: int) -> Ints:

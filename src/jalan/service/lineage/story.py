@@ -140,7 +140,8 @@ class _Sentence:
         if not clauses and len(unchanged) == 1:
             ((owner, several),) = unchanged.items()
             is_one = len(labels) == 1
-            said = [f"{_listed(labels)} {'is' if is_one else 'are'} {_listed(several)} of {owner}, unchanged"]
+            own = _listed([label.rpartition(".")[2] for label in labels])
+            said = [f"{own} {'is' if is_one else 'are'} {_listed(several)} of {owner}, unchanged"]
         sentence = "; ".join(said)
         return sentence[:1].upper() + sentence[1:] + "."
 

@@ -29,10 +29,7 @@ def trail(context: Context, field_ids: list[int], conditions: bool, wanted: Want
     """
     view, names, session = context.graph, context.names, context.session
     graph = view.graph
-    fields = np.array([view.field(field_id) for field_id in field_ids], dtype=np.int32)
-    focus = int(graph.field_dataset[fields[0]])
-    if np.any(graph.field_dataset[fields] != focus):
-        raise Invalid("field: these are fields of several datasets; a trail is of one")
+    fields, focus = _asked(view, field_ids)
     found = trail_of(graph, fields)
     froms = graph.field_dataset[graph.sources(found.links)]
     tos = graph.field_dataset[graph.targets(found.links)]
@@ -62,6 +59,25 @@ def trail(context: Context, field_ids: list[int], conditions: bool, wanted: Want
         version=view.version,
         as_of=view.as_of,
     )
+
+
+def _asked(view: GraphView, field_ids: list[int]) -> tuple[Ints, int]:
+    """The positions of fields, and that of their dataset. Raises NotFound, Invalid."""
+    fields = np.array([view.field(field_id) for field_id in field_ids], dtype=np.int32)
+    focus = int(view.graph.field_dataset[fields[0]])
+    if np.any(view.graph.field_dataset[fields] != focus):
+        raise Invalid("field: these are fields of several datasets; a trail is of one")
+    return fields, focus
+
+
+def fields_on_trail(view: GraphView, field_ids: list[int]) -> tuple[Ints, Ints, Ints]:
+    """Return the fields on a trail, the datasets that it goes through, and the lane of each. Raises NotFound,
+    Invalid."""
+    fields, focus = _asked(view, field_ids)
+    found = trail_of(view.graph, fields)
+    ends = [view.graph.field_dataset[one(found.links)] for one in (view.graph.sources, view.graph.targets)]
+    datasets, lanes = _lanes(view, focus, found, *ends)
+    return distinct(np.concatenate((found.upstream.nodes, found.downstream.nodes))), datasets, lanes
 
 
 def _deciding(view: GraphView, shown: Flags, found: Trail) -> Ints:

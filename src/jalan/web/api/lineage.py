@@ -8,7 +8,7 @@ from fastapi.responses import StreamingResponse
 from pydantic import Field
 
 from jalan.service.lineage import export as exports
-from jalan.service.lineage.answers import Dependents, Evidence, LineageMap, Story
+from jalan.service.lineage.answers import Dependents, Evidence, LineageMap, Story, Within
 from jalan.service.lineage.dependents import all_dependents, dependents
 from jalan.service.lineage.drawing import Wanted
 from jalan.service.lineage.evidence import evidence
@@ -16,6 +16,7 @@ from jalan.service.lineage.export import FormatFact
 from jalan.service.lineage.lanes import lanes
 from jalan.service.lineage.story import story
 from jalan.service.lineage.trail import trail
+from jalan.service.lineage.within import within_lanes, within_trail
 from jalan.service.streams import StreamForm
 from jalan.web.api.download import download
 from jalan.web.deps import Conditions, Hops, Id, Then
@@ -65,6 +66,29 @@ def get_trail(
     """The trail of fields: what carries their values, from the sources to the reports; of each lane what is linked
     most."""
     return trail(context, field, conditions, _wanted(named, shown))
+
+
+@router.get("/datasets/{dataset}/lanes/within")
+def get_within_lanes(
+    context: Then,
+    dataset: Id,
+    q: Annotated[str, Query(min_length=1, max_length=200, description="Words that names must hold.")],
+    upstream: Hops = 2,
+    downstream: Hops = 2,
+    conditions: Conditions = True,
+) -> Within:
+    """What is called so in the lanes around a dataset, whether it is shown or not, in the order of the lanes."""
+    return within_lanes(context, dataset, upstream, downstream, conditions, q)
+
+
+@router.get("/trail/within")
+def get_within_trail(
+    context: Then,
+    field: Annotated[list[int], Query(min_length=1, max_length=50, description="Fields of one dataset.")],
+    q: Annotated[str, Query(min_length=1, max_length=200, description="Words that names must hold.")],
+) -> Within:
+    """What is called so on the trail of fields, whether it is shown or not, in the order of the lanes."""
+    return within_trail(context, field, q)
 
 
 @router.get("/trail/story")
