@@ -3,6 +3,7 @@
 import json
 from pathlib import Path
 
+import pyarrow.parquet as pq
 import pytest
 from sqlalchemy import Engine
 from typer.testing import CliRunner
@@ -134,7 +135,7 @@ def test_extract_speaks_openlineage() -> None:
 
 _COMMANDS = [
     "extract", "scan", "load", "migrate", "serve", "openapi", "version", "digest-history", "export", "import",
-    "alias",
+    "alias", "change", "closure", "order",
     *(f"source {name}" for name in ("kinds", "add", "test", "list", "ingest", "stop", "remove", "unread")),
 ]  # fmt: skip
 
@@ -230,6 +231,21 @@ def test_the_graph_goes_out_and_comes_in(store: Engine, demo: Demo, tmp_path: Pa
     assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine).exit_code == 0
     assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine, "--undo").exit_code == 0
     assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine, "--undo").exit_code == 1
+
+
+def test_what_depends_on_what_is_one_flat_table(demo: Demo, tmp_path: Path) -> None:
+    theirs = demo.engine.url.render_as_string(hide_password=False)
+    listed = _run("closure", "--store", theirs).stdout.splitlines()
+    assert listed[0] == "dataset,depends_on,depth,job,path"
+    out = tmp_path / "closure.parquet"
+    done = _run("closure", "--format", "parquet", "-o", str(out), "--store", theirs)
+    assert (done.exit_code, f"wrote {len(listed) - 1:,} rows" in done.stderr) == (0, True)
+    table = pq.read_table(out)
+    assert (table.num_rows, table.column_names) == (len(listed) - 1, listed[0].split(","))
+    assert _run("closure", "--format", "parquet", "--store", theirs).exit_code == 2
+    near = tmp_path / "near.csv"
+    assert _run("closure", "--depth", "1", "-o", str(near), "--store", theirs).exit_code == 0
+    assert 1 < len(near.read_text().splitlines()) < len(listed)
 
 
 @pytest.mark.parametrize(

@@ -1,5 +1,6 @@
 """The API over the loaded demo."""
 
+import csv
 import json
 import subprocess
 import sys
@@ -157,6 +158,26 @@ def test_what_is_called_so_is_found_within_a_road(client: Client, ids: dict[str,
         f"/api/v1/datasets/{ids['core.ticket_facts']}/lanes/within", q="tickets")["matches"])  # fmt: skip
     assert client.json("/api/v1/trail/within", field=ids["tidy.tickets.fare"], q="%_")["total"] == 0
     assert client.get(f"/api/v1/trail/within?field={ids['tidy.tickets.fare']}").status_code == 422
+
+
+def test_all_that_everything_depends_on_comes_as_one_flat_table(client: Client, ids: dict[str, int]) -> None:
+    answer = client.get("/api/v1/closure?form=csv")
+    assert answer.headers["content-disposition"] == 'attachment; filename="closure.csv"'
+    rows = list(csv.DictReader(answer.text.splitlines()))
+    assert len({(row["dataset"], row["depends_on"]) for row in rows}) == len(rows)
+    row = next(
+        one
+        for one in rows
+        if (one["dataset"], one["depends_on"]) == ("strait.core.sailing_revenue", "ticketing.public.tickets")
+    )
+    assert row["depth"] == str(row["path"].count(" > "))
+    assert row["path"].startswith("ticketing.public.tickets > strait.remote.tickets > strait.landing.tickets > ")
+    assert row["job"] == "foreign table remote.tickets"
+    near = client.get("/api/v1/closure?form=ndjson&depth=1").text.splitlines()
+    assert {json.loads(line)["depth"] for line in near} == {1}
+    assert len(near) == sum(one["depth"] == "1" for one in rows)
+    values = client.get("/api/v1/closure?conditions=false").text.count("\n")
+    assert 1 < values - 1 < len(rows)
 
 
 def test_evidence_marks_the_very_characters(client: Client, ids: dict[str, int]) -> None:

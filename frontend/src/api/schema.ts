@@ -425,6 +425,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/closure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Closure
+         * @description All that each dataset depends on, as a stream of rows: the hops on the shortest way, the job that takes the
+         *     first of them, and the way.
+         */
+        get: operations["closure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/export-formats": {
         parameters: {
             query?: never;
@@ -5378,6 +5399,40 @@ export interface operations {
             path: {
                 field: number;
             };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["NotTaken"];
+            403: components["responses"]["Foreign"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            413: components["responses"]["TooLarge"];
+            422: components["responses"]["Invalid"];
+            429: components["responses"]["TooBusy"];
+            503: components["responses"]["Unavailable"];
+        };
+    };
+    closure: {
+        parameters: {
+            query?: {
+                /** @description Whether links that only decide count too. */
+                conditions?: boolean;
+                /** @description At most so many hops. */
+                depth?: number | null;
+                form?: "ndjson" | "csv";
+                /** @description Show the graph as it was at this time (ISO 8601, UTC without a zone); now by default. */
+                as_of?: string | null;
+            };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

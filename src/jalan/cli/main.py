@@ -11,6 +11,7 @@ import typer
 
 from jalan import __version__
 from jalan.cli.change import change_command
+from jalan.cli.closure import closure_command
 from jalan.cli.common import (
     Format,
     OutputFormat,
@@ -47,6 +48,7 @@ app.command("extract")(extract_command)
 app.add_typer(source_app, name="source")
 app.command("run", context_settings={"ignore_unknown_options": True})(run_command)
 app.command("order")(order_command)
+app.command("closure")(closure_command)
 app.command("change")(change_command)
 app.command("export-events")(export_events_command)
 app.command("receive-events")(receive_events_command)

@@ -121,6 +121,13 @@ const anyChosen = computed(() => words.value !== '' || FACETS.some((facet) => ch
         />
         <span v-if="data" class="mute">{{ plural(data.total, 'dataset') }}</span>
         <button v-if="anyChosen" class="link" @click="router.push({ query: {} })">show all</button>
+        <a
+          class="link closure"
+          href="/api/v1/closure?form=csv"
+          download
+          title="For each dataset all it depends on, with depth, job and way, as CSV"
+          >what depends on what</a
+        >
       </div>
       <p v-if="error ?? refused" class="note state bad" role="alert">{{ error ?? refused }}</p>
       <p v-else-if="!data && loading" class="note">Reading the catalog…</p>
@@ -173,6 +180,10 @@ const anyChosen = computed(() => words.value !== '' || FACETS.some((facet) => ch
   display: grid;
   grid-template-columns: 216px minmax(0, 1fr);
   min-height: 0;
+}
+.closure {
+  margin-left: auto;
+  white-space: nowrap;
 }
 .name {
   font-size: 16px;

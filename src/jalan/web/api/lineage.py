@@ -9,6 +9,7 @@ from pydantic import Field
 
 from jalan.service.lineage import export as exports
 from jalan.service.lineage.answers import Dependents, Evidence, LineageMap, Story, Within
+from jalan.service.lineage.closure import closure_stream
 from jalan.service.lineage.dependents import all_dependents, dependents
 from jalan.service.lineage.drawing import Wanted
 from jalan.service.lineage.evidence import evidence
@@ -125,6 +126,18 @@ def get_all_dependents(
 ) -> StreamingResponse:
     """Everything that depends on a field, as a stream of rows without their paths."""
     return download("dependents", all_dependents(context, field, conditions, form), form)
+
+
+@router.get("/closure", response_class=StreamingResponse)
+def get_closure(
+    context: Then,
+    conditions: Conditions = True,
+    depth: Annotated[int | None, Query(ge=1, le=1_000, description="At most so many hops.")] = None,
+    form: StreamForm = "csv",
+) -> StreamingResponse:
+    """All that each dataset depends on, as a stream of rows: the hops on the shortest way, the job that takes the
+    first of them, and the way."""
+    return download("closure", closure_stream(context, form, conditions, depth), form)
 
 
 @router.get("/export-formats")
