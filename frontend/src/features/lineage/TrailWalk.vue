@@ -77,7 +77,7 @@ watch(
           <span
             class="name"
             :class="{ mono: row.words }"
-            :style="{ paddingLeft: `${row.level * 9}px` }"
+            :style="{ paddingLeft: `${Math.min(row.level, 6) * 9}px` }"
             >{{ row.words ? lastPart(step(row)?.target ?? '') : 'unchanged' }}</span
           >
           <span v-if="row.words" class="what">

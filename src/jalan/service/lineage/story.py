@@ -35,7 +35,7 @@ def story(context: Context, field_ids: list[int]) -> Story:
     names = context.names.fields(field_ids)
     focus = [names[id_].name for id_ in field_ids if id_ in names]
     owner = context.names.datasets([found.focus])[found.focus].title
-    reached = sum(1 for step in found.steps if step.lane > 0)
+    reached = found.steps_total - sum(1 for step in found.steps if step.lane <= 0)
     sentence = _Sentence(found.steps, {one.link: one.words for one in told}).of([f"{owner}.{one}" for one in focus])
     return Story(sentence=sentence or _without(focus, reached), steps=told)
 
