@@ -43,6 +43,7 @@ def _trail(page: Page) -> None:
     page.click(".operation", "coalesce(")
     page.wait(lambda: page.texts(".code mark.link") == ["fare_paid"])
     page.wait(lambda: "unchanged" in page.read(".story"))
+    page.hover("h1")  # off the road: what the pointer is on lights up
 
 
 def _depends(page: Page) -> None:

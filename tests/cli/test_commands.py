@@ -135,7 +135,7 @@ def test_extract_speaks_openlineage() -> None:
 
 _COMMANDS = [
     "extract", "scan", "load", "migrate", "serve", "openapi", "version", "digest-history", "export", "import",
-    "alias", "change", "closure", "order",
+    "alias", "change", "closure", "order", "picture",
     *(f"source {name}" for name in ("kinds", "add", "test", "list", "ingest", "stop", "remove", "unread")),
 ]  # fmt: skip
 
@@ -231,6 +231,22 @@ def test_the_graph_goes_out_and_comes_in(store: Engine, demo: Demo, tmp_path: Pa
     assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine).exit_code == 0
     assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine, "--undo").exit_code == 0
     assert _run("alias", "mart.loyalty", "mart.crew_load", "--store", mine, "--undo").exit_code == 1
+
+
+def test_a_road_is_drawn_without_a_browser(demo: Demo, tmp_path: Path) -> None:
+    theirs = demo.engine.url.render_as_string(hide_password=False)
+    out = tmp_path / "trail.svg"
+    done = _run("picture", "core.sailing_revenue", "--column", "gross", "-o", str(out), "--store", theirs)
+    assert (done.exit_code, "wrote" in done.stderr) == (0, True)
+    drawn = out.read_text()
+    for text in ("core.sailing_revenue: gross", "5 upstream", "3 downstream", "(t.fare - t.discount)", " UTC"):
+        assert text in drawn
+    hops = ("--upstream", "1", "--downstream", "0")
+    lanes = _run("picture", "core.sailing_revenue", *hops, "--store", theirs).stdout
+    assert "1 upstream" in lanes
+    assert "downstream</text>" not in lanes
+    wrong = _run("picture", "core.sailing_revenue", "--column", "tolls", "--store", theirs)
+    assert (wrong.exit_code, "there is no column “tolls” in it" in wrong.stderr) == (1, True)
 
 
 def test_what_depends_on_what_is_one_flat_table(demo: Demo, tmp_path: Path) -> None:

@@ -5,6 +5,7 @@ import json
 import subprocess
 import sys
 from datetime import UTC, datetime, timedelta
+from xml.etree import ElementTree
 
 import pytest
 from httpx import ASGITransport, AsyncClient, Response
@@ -158,6 +159,18 @@ def test_what_is_called_so_is_found_within_a_road(client: Client, ids: dict[str,
         f"/api/v1/datasets/{ids['core.ticket_facts']}/lanes/within", q="tickets")["matches"])  # fmt: skip
     assert client.json("/api/v1/trail/within", field=ids["tidy.tickets.fare"], q="%_")["total"] == 0
     assert client.get(f"/api/v1/trail/within?field={ids['tidy.tickets.fare']}").status_code == 422
+
+
+def test_a_road_comes_as_a_picture(client: Client, ids: dict[str, int]) -> None:
+    for address in (
+        f"/api/v1/trail/picture?field={ids['core.sailing_revenue.gross']}",
+        f"/api/v1/datasets/{ids['core.sailing_revenue']}/lanes/picture?conditions=false",
+    ):
+        answer = client.get(address)
+        assert answer.headers["content-type"] == "image/svg+xml"
+        assert answer.headers["content-disposition"].startswith("attachment")
+        assert ElementTree.fromstring(answer.text).tag.endswith("svg")
+    assert client.get("/api/v1/datasets/2000000000/lanes/picture").status_code == 404
 
 
 def test_all_that_everything_depends_on_comes_as_one_flat_table(client: Client, ids: dict[str, int]) -> None:

@@ -28,6 +28,7 @@ from jalan.cli.events import export_events_command, receive_events_command, repl
 from jalan.cli.exchange import alias_command, digest_history_command, export_command, import_command
 from jalan.cli.extract import extract_command
 from jalan.cli.order import order_command
+from jalan.cli.picture import picture_command
 from jalan.cli.sources import source_app
 from jalan.cli.wrapped import run_command
 from jalan.service.ingest import secrets
@@ -49,6 +50,7 @@ app.add_typer(source_app, name="source")
 app.command("run", context_settings={"ignore_unknown_options": True})(run_command)
 app.command("order")(order_command)
 app.command("closure")(closure_command)
+app.command("picture")(picture_command)
 app.command("change")(change_command)
 app.command("export-events")(export_events_command)
 app.command("receive-events")(receive_events_command)

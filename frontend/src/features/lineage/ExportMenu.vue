@@ -6,7 +6,13 @@ import { useAsked } from '@/shared/composables/useAsked'
 import { ALL } from './useAddress'
 
 /** Hands the graph on in an open format: the part around a dataset as it is shown, or all of it. */
-const props = defineProps<{ facts: DatasetFacts; upstream: number; downstream: number }>()
+const props = defineProps<{
+  facts: DatasetFacts
+  upstream: number
+  downstream: number
+  /** The fields whose trail is shown, if it is one. */
+  fields: number[]
+}>()
 
 const open = ref(false)
 const whole = ref(false)
@@ -28,6 +34,12 @@ const query = computed(() =>
         downstream: String(props.downstream),
       })}`,
 )
+/** The road drawn by the server, all of its lanes open. */
+const drawn = computed(() => {
+  const { downstream, facts, fields, upstream } = props
+  if (fields.length) return `/api/v1/trail/picture?${fields.map((one) => `field=${one}`).join('&')}`
+  return `/api/v1/datasets/${facts.id}/lanes/picture?upstream=${upstream}&downstream=${downstream}`
+})
 </script>
 
 <template>
@@ -40,7 +52,8 @@ const query = computed(() =>
       <label><input v-model="whole" type="radio" :value="true" /> the whole graph</label>
       <p v-if="error" class="state bad" role="alert">{{ error }}</p>
       <p class="shown">
-        <PictureLinks :of="shown" :name="`Lineage of ${facts.title}`" /> of what is shown
+        <PictureLinks :of="shown" :name="`Lineage of ${facts.title}`" /> of what is shown;
+        <a :href="drawn" download @click="open = false">SVG</a> of all lanes
       </p>
       <ul>
         <li v-for="form in formats ?? []" :key="form.name">

@@ -354,7 +354,8 @@ circle {
 .head {
   fill: var(--cond);
 }
-.faint {
+.faint,
+.value.trail.faint {
   opacity: 0.18;
 }
 .crossing {

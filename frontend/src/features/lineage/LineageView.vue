@@ -231,6 +231,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           <ExportMenu
             v-if="facts"
             :facts="facts"
+            :fields="state.fields.value"
             :upstream="state.onTrail.value ? ALL : state.upstream.value"
             :downstream="state.onTrail.value ? ALL : state.downstream.value"
           />

@@ -15,6 +15,7 @@ from jalan.service.lineage.drawing import Wanted
 from jalan.service.lineage.evidence import evidence
 from jalan.service.lineage.export import FormatFact
 from jalan.service.lineage.lanes import lanes
+from jalan.service.lineage.picture import lanes_picture, trail_picture
 from jalan.service.lineage.story import story
 from jalan.service.lineage.trail import trail
 from jalan.service.lineage.within import within_lanes, within_trail
@@ -90,6 +91,29 @@ def get_within_trail(
 ) -> Within:
     """What is called so on the trail of fields, whether it is shown or not, in the order of the lanes."""
     return within_trail(context, field, q)
+
+
+@router.get("/datasets/{dataset}/lanes/picture", response_class=Response)
+def get_lanes_picture(
+    context: Then, dataset: Id, upstream: Hops = 2, downstream: Hops = 2, conditions: Conditions = True
+) -> Response:
+    """The lanes around a dataset as SVG, with title, time and legend."""
+    return _picture(lanes_picture(context, dataset, upstream, downstream, conditions))
+
+
+@router.get("/trail/picture", response_class=Response)
+def get_trail_picture(
+    context: Then,
+    field: Annotated[list[int], Query(min_length=1, max_length=50, description="Fields of one dataset.")],
+    conditions: Conditions = True,
+) -> Response:
+    """The trail of fields as SVG, with title, time and legend."""
+    return _picture(trail_picture(context, field, conditions))
+
+
+def _picture(drawn: str) -> Response:
+    headers = {"Content-Disposition": 'attachment; filename="road.svg"'}
+    return Response(drawn, media_type="image/svg+xml", headers=headers)
 
 
 @router.get("/trail/story")
