@@ -10,7 +10,7 @@ const keys = [
   ['e', 'the code, open or closed'],
   ['n  p', 'next and previous step of the trail'],
   ['d', 'what depends on the column'],
-  ['c', 'conditions shown or hidden'],
+  ['c', 'conditions as hairlines, hidden, in full'],
   ['b  B', 'one hop more or less upstream'],
   ['a  A', 'one hop more or less downstream'],
   ['h', 'what has happened, open or closed'],

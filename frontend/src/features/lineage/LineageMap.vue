@@ -108,7 +108,7 @@ defineExpose({ folded, stops, lanes, revealCursor })
 </script>
 
 <template>
-  <div class="frame" :class="{ road: trail }">
+  <div class="frame" :class="[{ road: trail }, state.strokes.value]">
     <StripMap
       v-if="trail && map"
       :map="map"
@@ -337,6 +337,9 @@ path.differs {
 .condition {
   stroke: var(--cond);
   stroke-width: 0.8;
+}
+.full .condition {
+  stroke-width: 1.7;
 }
 .condition.bright {
   stroke-width: 1.4;

@@ -192,7 +192,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           detail <b>{{ state.detail.value }}</b>
         </button>
         <button title="c" @click="state.toggleConditions">
-          conditions <b>{{ state.conditions.value ? 'shown' : 'hidden' }}</b>
+          conditions <b>{{ state.strokes.value }}</b>
         </button>
         <span v-if="!state.onTrail.value" class="reach">
           reach

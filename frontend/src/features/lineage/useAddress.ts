@@ -49,6 +49,11 @@ export function useAddress() {
   const upstream = computed(() => depth(route.query.upstream))
   const downstream = computed(() => depth(route.query.downstream))
   const conditions = computed(() => route.query.conditions !== 'hidden')
+  /** How what only decides is drawn: as hairlines unless somebody wants it otherwise. */
+  const strokes = computed(() => {
+    const asked = route.query.conditions
+    return asked === 'hidden' || asked === 'full' ? asked : 'hairline'
+  })
   const detail = computed<Detail>(() =>
     route.query.detail === 'datasets' ? 'datasets' : 'columns',
   )
@@ -164,7 +169,10 @@ export function useAddress() {
     const listed = (several: Set<number>) => (several.size ? [...several].map(String) : undefined)
     go({ open: listed(now.open), fold: listed(now.folded) }, true)
   }
-  const toggleConditions = () => go({ conditions: conditions.value ? 'hidden' : undefined }, true)
+  const toggleConditions = () => {
+    const next = { hairline: 'hidden', hidden: 'full', full: undefined }[strokes.value]
+    go({ conditions: next }, true)
+  }
   const toggleDetail = () =>
     go({ detail: detail.value === 'columns' ? 'datasets' : undefined }, true)
   const toggleTable = () => go({ view: asTable.value ? undefined : 'table' })
@@ -254,6 +262,7 @@ export function useAddress() {
     show,
     showAt,
     side,
+    strokes,
     together,
     toggleConditions,
     toggleDetail,
