@@ -249,12 +249,19 @@ it('a source that is refused keeps what was written', async () => {
 })
 
 it('a graph is exported as it is shown, in the formats that the server has', async () => {
-  const menu = await part(ExportMenu, { facts: answers.facts, upstream: 3, downstream: 50 })
+  const of = { facts: answers.facts, fields: [] as number[], upstream: 3, downstream: 50 }
+  const menu = await part(ExportMenu, of)
   await menu.find('button').trigger('click')
   await flushPromises()
-  await vi.waitFor(() => expect(document.querySelector('a[download]')).not.toBe(null))
-  const link = document.querySelector('a[download]')
-  expect(link?.getAttribute('href')).toBe('/api/v1/export/csv?around=28&upstream=3&downstream=50')
+  const hrefs = () =>
+    [...document.querySelectorAll('a[download]')].map((link) => link.getAttribute('href'))
+  await vi.waitFor(() => expect(hrefs().length).toBeGreaterThan(1))
+  expect(hrefs()).toEqual([
+    '/api/v1/datasets/28/lanes/picture?upstream=3&downstream=50',
+    '/api/v1/export/csv?around=28&upstream=3&downstream=50',
+  ])
+  await menu.setProps({ fields: [100, 101] })
+  expect(hrefs()[0]).toBe('/api/v1/trail/picture?field=100&field=101')
 })
 
 it('a declaration is taken back, and the list is asked for again', async () => {
