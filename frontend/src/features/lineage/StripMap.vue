@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import type { LineageMap } from '@/api/client'
 import { plural } from '@/shared/format/humane'
 import type { Column, Station } from './geometry'
+import { laneNumbers } from './layout'
 
 /** The whole road at a glance: its stations, its forks, and which part of it is in view. */
 const props = defineProps<{
@@ -38,10 +39,7 @@ const stops = computed(() => {
 
 /** Roads that pass by lanes: which lanes they join, each pair once, the nearest first. */
 const forks = computed(() => {
-  const laneOf = new Map<number, number>()
-  props.map.lanes.forEach((lane, i) => {
-    for (const one of lane.datasets) laneOf.set(one.id, i)
-  })
+  const laneOf = laneNumbers(props.map)
   const pairs = new Map<string, [number, number]>()
   for (const link of props.map.crossings) {
     if (link.kind !== 'value') continue

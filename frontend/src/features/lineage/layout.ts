@@ -175,6 +175,15 @@ export function placesIn(lane: LaneLayout): Places {
   return { fields, datasets, folds }
 }
 
+/** The number of the lane that each dataset stands in. */
+export function laneNumbers(map: LineageMap): Map<number, number> {
+  const found = new Map<number, number>()
+  map.lanes.forEach((lane, i) => {
+    for (const one of lane.datasets) found.set(one.id, i)
+  })
+  return found
+}
+
 function single(link: Crossing): Line {
   return { ...link, link, count: 1 }
 }

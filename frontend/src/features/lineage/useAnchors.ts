@@ -1,7 +1,7 @@
 import { computed, reactive, ref, type Ref, type ShallowRef } from 'vue'
 import type { Beyond } from '@/api/client'
 import { FILTER, STRIP, TITLE_Y, held, type Anchor } from './geometry'
-import { placesIn, type LaneLayout } from './layout'
+import { laneNumbers, placesIn, type LaneLayout } from './layout'
 import type { LineageState } from './useLineage'
 
 /** The panel in the middle, which is measured rather than laid out. */
@@ -72,10 +72,7 @@ export function useAnchors(
   function carryThrough(fields: Map<number, Anchor>) {
     const map = state.map.data.value
     if (!map || !road.folded.value.size) return
-    const laneOf = new Map<number, number>()
-    map.lanes.forEach((lane, i) => {
-      for (const one of lane.datasets) laneOf.set(one.id, i)
-    })
+    const laneOf = laneNumbers(map)
     const values = map.crossings.filter(
       (link) => link.kind === 'value' && link.target_field !== null,
     )

@@ -1,6 +1,6 @@
 import { computed } from 'vue'
 import { RAIL } from './geometry'
-import { drawn, type Line } from './layout'
+import { drawn, laneNumbers, type Line } from './layout'
 import type { useColumns } from './useColumns'
 import type { LineageState } from './useLineage'
 
@@ -18,11 +18,8 @@ export function useRails(
     return map ? drawn(map, state.detail.value, state.conditions.value) : []
   })
   const laneOf = computed(() => {
-    const found = new Map<number, number>()
-    state.map.data.value?.lanes.forEach((lane, i) => {
-      for (const one of lane.datasets) found.set(one.id, i)
-    })
-    return found
+    const map = state.map.data.value
+    return map ? laneNumbers(map) : new Map<number, number>()
   })
 
   /** The stations that a line joins, if it goes past one that is open. */
