@@ -3,6 +3,7 @@
 from itertools import pairwise
 from typing import Any
 
+import httpx
 import pytest
 from selenium.webdriver.chrome.webdriver import WebDriver
 from selenium.webdriver.common.keys import Keys
@@ -59,9 +60,11 @@ def page(browser: WebDriver, address: str) -> Page:
 
 
 def trail(page: Page, table: str, column: str) -> None:
-    page.open("/lineage")
-    page.find(table, table)
-    page.click(".here .row", column)
+    found = httpx.get(f"{page.address}/api/v1/find", params={"q": table}).json()
+    dataset = next(one["dataset"] for one in found if one["title"] == table)
+    columns = httpx.get(f"{page.address}/api/v1/datasets/{dataset}").json()["columns"]
+    field = next(one["id"] for one in columns if one["name"] == column)
+    page.open(f"/lineage/{dataset}?field={field}")
     page.one(".glance button")
     page.one(".story span:not(.mute)")
 

@@ -59,7 +59,7 @@ watch(
 
 <template>
   <div class="walk">
-    <p class="story" aria-live="polite">
+    <p class="story" aria-live="polite" tabindex="0">
       <span v-if="story">{{ story.sentence }}</span>
       <span v-else-if="state.story.error.value" class="mute">{{ state.story.error.value }}</span>
       <span v-else class="mute">Putting it into words…</span>
