@@ -53,7 +53,7 @@ const drawn = computed(() => {
       <p v-if="error" class="state bad" role="alert">{{ error }}</p>
       <p class="shown">
         <PictureLinks :of="shown" :name="`Lineage of ${facts.title}`" /> of what is shown;
-        <a :href="drawn" download @click="open = false">SVG</a> of all lanes
+        <a class="drawn" :href="drawn" download @click="open = false">SVG</a> of all lanes
       </p>
       <ul>
         <li v-for="form in formats ?? []" :key="form.name">
@@ -68,6 +68,9 @@ const drawn = computed(() => {
 </template>
 
 <style scoped>
+.drawn {
+  text-decoration: underline;
+}
 .export {
   font-size: 12px;
   color: var(--ink);
