@@ -16,7 +16,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 PLACE = ROOT / ".jalan" / "compiled"
 
-# These stay Python: a kind of str, classes of Jinja, what goes to callers and to other processes.
+# These stay Python: a kind of str, classes of Jinja, what goes to callers and other processes, words for people.
 _PYTHON = {
     "sql/identifiers.py",
     "sql/templates.py",
@@ -24,6 +24,7 @@ _PYTHON = {
     "lineage/batch.py",
     "lineage/packing.py",
     "lineage/model.py",
+    "lineage/words.py",
 }
 # What each dialect is, is data; what asks for it is compiled.
 _DATA = "sql/dialects/"
