@@ -4,6 +4,7 @@ from datetime import UTC, datetime
 
 from sqlalchemy import select
 
+from jalan.catalog.kinds import DatasetKind, How, LinkKind
 from jalan.formats.road_svg import Road, RoadCard, RoadLane, RoadLine, RoadRow, road_svg
 from jalan.service.briefs import DatasetBrief
 from jalan.service.context import Context
@@ -45,7 +46,7 @@ def _road(context: Context, found: LineageMap, title: str, about: str) -> Road:
     does = {
         one.target_field: one.label
         for one in found.crossings
-        if found.fields and one.kind == "value" and one.how != "identity" and one.target_field is not None
+        if found.fields and one.kind == LinkKind.VALUE and one.how != How.IDENTITY and one.target_field is not None
     }
     time = (context.as_of or datetime.now(UTC)).astimezone(UTC)
     subtitle = f"{about}; as of {time:%Y-%m-%d %H:%M} UTC, version {found.version} of the graph"
@@ -53,7 +54,9 @@ def _road(context: Context, found: LineageMap, title: str, about: str) -> Road:
     if summed:
         subtitle += f"; {summed} links are summed into {len(found.bundles)} lines"
     lines = [
-        RoadLine(one.source_dataset, one.source_field, one.target_dataset, one.target_field, one.kind == "value")
+        RoadLine(
+            one.source_dataset, one.source_field, one.target_dataset, one.target_field, one.kind == LinkKind.VALUE
+        )
         for one in found.crossings
     ]
     lines += [RoadLine(one.source_dataset, None, one.target_dataset, None, one.values > 0) for one in found.bundles]
@@ -77,6 +80,10 @@ def _lane_title(offset: int) -> str:
 
 
 def _card(one: DatasetBrief, focus: int, does: dict[int, str]) -> RoadCard:
-    about = f"{one.container.replace('.', ' / ')}, {one.kind}" if one.kind != "report" else one.owner or "report"
+    about = (
+        f"{one.container.replace('.', ' / ')}, {one.kind}"
+        if one.kind != DatasetKind.REPORT
+        else one.owner or "report"
+    )
     rows = [RoadRow(row.id, row.name, does.get(row.id, "")) for row in one.fields]
     return RoadCard(one.id, one.title, about, rows, one.total_fields - len(rows), one.id == focus)
