@@ -71,6 +71,10 @@ ASKED = [
         "select port from listed(20)",
         "select fares('Aru')",
         "select island from ports",
+        "select port from ports where exists (select 1 from daily where total > berths)",
+        "select lower(port) as pp, count(*) from ports group by pp",
+        "select island from ports where port in (select port from daily)",
+        "select port, (select max(fare) from tickets t where t.port = ports.port and berths > 2) from ports",
     )
 ]
 COLUMNS = {
@@ -118,6 +122,12 @@ REPLACED = [
     "drop function if exists nothing(int)",
     "drop function rounded(text)",
     "drop function only_numbers(int), listed(int)",
+    *(
+        f"alter table {table} add column {column}"
+        for table in COLUMNS
+        for column in ("p text", "pp text default 'x'", "berths int default 9", "lowest int default 90", "n int")
+        if column.split()[0] not in COLUMNS[table]
+    ),
     "drop table tickets",
     "drop table tickets cascade",
     "drop table ports cascade",

@@ -84,6 +84,11 @@ class Catalogue:
         """Return the views whose queries call a routine."""
         return [self._relations[one] for one in sorted(self._calling.get(routine.number, ()))]
 
+    @property
+    def has_calls(self) -> bool:
+        """Whether any view calls a routine."""
+        return any(self._calling.values())
+
     # --- changing --------------------------------------------------------------------------------------
 
     def mark(self) -> int:

@@ -18,11 +18,13 @@ _NO_KEY = "there is no unique or exclusion constraint matching the ON CONFLICT s
 @dataclass(frozen=True, slots=True)
 class Leaning:
     """A column that stands beside a GROUP BY which does not name it. grouped: the columns of its relation that are
-    named there: one of the keys of the relation must be among them."""
+    named there: one of the keys of the relation must be among them. hidden: GROUP BY names a column that is called
+    like another output, which it would mean otherwise."""
 
     relation: StoredRelation
     column: tree.Column
     grouped: frozenset[int]
+    hidden: bool = False
 
     def holds(self) -> bool:
         """Whether the primary key is among the columns that are grouped by."""
@@ -30,8 +32,8 @@ class Leaning:
         return key is not None and key <= self.grouped
 
     def held(self) -> bool:
-        """Whether it would hold but for a key that was dropped."""
-        return not self.holds() and any(key <= self.grouped for key in self.relation.lost_keys)
+        """Whether it would hold but for a key that was dropped, or a column that came."""
+        return not self.holds() and (self.hidden or any(key <= self.grouped for key in self.relation.lost_keys))
 
 
 def leanings(node: tree.Node, text: str, find: Find) -> Iterator[Leaning]:
@@ -53,10 +55,13 @@ def _of_select(select: tree.Select, text: str, find: Find) -> Iterator[Leaning]:
 
     outputs = {str(item.alias or ""): item.expression for item in select.items}
     grouped: dict[str, set[int]] = {}
+    hidden = False
     for key in select.group:
         if not isinstance(key, tree.Column):
             continue
         found = resolved(key)
+        output = outputs.get(str(key.parts[0])) if len(key.parts) == 1 else None
+        hidden |= found is not None and output is not None and not isinstance(output, tree.Column)
         if found is None and len(key.parts) == 1 and isinstance(outputs.get(str(key.parts[0])), tree.Column):
             found = resolved(outputs[str(key.parts[0])])  # type: ignore[arg-type]
         if found is not None:
@@ -67,7 +72,7 @@ def _of_select(select: tree.Select, text: str, find: Find) -> Iterator[Leaning]:
         for column in _outside(expression, text, written):
             found = resolved(column)
             if found is not None and found[2] not in grouped.get(found[0], set()):
-                yield Leaning(found[1], column, frozenset(grouped.get(found[0], ())))
+                yield Leaning(found[1], column, frozenset(grouped.get(found[0], ())), hidden)
 
 
 def _named(item: tree.FromItem, find: Find) -> Iterator[tuple[str, StoredRelation | None]]:

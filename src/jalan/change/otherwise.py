@@ -1,14 +1,14 @@
 """What holds something else than it would have: found out column by column, as texts fill one thing from another
 and views show what they are made of."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 
 from jalan.change.catalogue import Catalogue
 from jalan.change.edits import Columns, Edit
 from jalan.change.outcome import Becoming, Kind
 from jalan.change.ran import Flow, Ran
-from jalan.change.routines import read_routine
+from jalan.change.routines import RoutineReading, read_routine
 from jalan.change.stored import ColumnKey, StoredRelation, StoredRoutine
 
 _NOTHING: frozenset[str] = frozenset()
@@ -17,24 +17,37 @@ _NOTHING: frozenset[str] = frozenset()
 class Otherwise:
     """What is otherwise after a change.
 
-    given: by the change itself, and from outside. found: what follows from that, by its subject.
+    given: by the change itself, and from outside. found: what follows from that, by its subject. means_other:
+    whether names in the body of a routine stand for other columns than before.
     """
 
-    def __init__(self, catalogue: Catalogue, given: Mapping[str, Columns]) -> None:
+    def __init__(
+        self,
+        catalogue: Catalogue,
+        given: Mapping[str, Columns],
+        means_other: Callable[[StoredRoutine, RoutineReading], bool],
+    ) -> None:
         self._catalogue = catalogue
+        self._means_other = means_other
         self.given = dict(given)
         self.found: dict[str, Becoming] = {}
 
-    def note(self, subject: str, columns: Columns, does: str, because: str, place: str = "") -> None:
+    def note(
+        self, subject: str, columns: Columns, does: str, because: str, place: str = "", is_edited: bool = True
+    ) -> None:
         """Note that rows or values of something may be others than before, as it does something with what is.
 
-        place: of the text that makes it, which may be the very one that is edited.
+        place: of the text that makes it, and that may do so by itself: because it is edited, or else because its
+        names stand for something else.
         """
         known = self.found.get(subject)
         if known is None:
             reason = f"{does} {because}, which is made otherwise"
             if because == place:
-                reason = "its query is edited" if subject == place else f"{place}, as edited, makes it otherwise"
+                it = "it" if subject == place else place
+                reason = f"a name in {it} stands for another column than before"
+                if is_edited:
+                    reason = "its query is edited" if it == "it" else f"{place}, as edited, makes it otherwise"
             known = Becoming(Kind.VALUES, subject, reason, because=None if subject == place == because else because)
         if columns is None or known.kind is Kind.ROWS:
             self.found[subject] = replace(known, kind=Kind.ROWS, columns=())
@@ -57,6 +70,8 @@ class Otherwise:
             columns, other = self.through(flow, made)
             if at in own.flows:
                 columns, other = either(columns, own.flows[at]), place
+            elif at in ran.captured:
+                columns, other = either(columns, ran.captured[at]), place
             if flow.target is not None and other is not None:
                 made[flow.target] = either(made.get(flow.target, _NOTHING), columns)
                 # Of what was made of a temporary one, people are told where that came from.
@@ -138,6 +153,8 @@ class Otherwise:
 
     def _does_otherwise(self, routine: StoredRoutine, known: dict[str, Columns]) -> bool:
         reading = read_routine(routine, self._catalogue)
+        if self._means_other(routine, reading):
+            return True
         seen = {name: self.seen(name, known) for name in (routine.signature, *reading.reads)}
         if None in seen.values():
             return True
@@ -145,8 +162,8 @@ class Otherwise:
 
     @property
     def is_any(self) -> bool:
-        """Whether anything is otherwise."""
-        return bool(self.given or self.found)
+        """Whether anything is otherwise, or may be in what views call."""
+        return bool(self.given or self.found or self._catalogue.has_calls)
 
     def names(self) -> set[str]:
         """Return the names of all that is otherwise by itself, not only through views."""

@@ -88,6 +88,8 @@ class Ran:
     they are called: those that it fills without naming the columns. has_star: it takes all columns of something.
     retyped: relation → columns whose values are others because they got another type. called: the signatures of
     the routines that it calls, also by way of others; switched: of these, those that it called not before a change.
+    captured: number of a flow → the columns in which names stand for other columns than before a change; none where
+    such names decide about rows.
     """
 
     failure: Failure | None = None
@@ -105,3 +107,4 @@ class Ran:
     retyped: dict[str, frozenset[str]] = field(default_factory=dict)
     called: set[str] = field(default_factory=set)
     switched: set[str] = field(default_factory=set)
+    captured: dict[int, frozenset[str] | None] = field(default_factory=dict)

@@ -2,6 +2,7 @@
 for those whose body the database has read when they were made."""
 
 import contextlib
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -29,6 +30,7 @@ from jalan.sql.walk import walk
 Problem = tuple[str, tuple[int, int]]
 """What the database says, and of which characters."""
 KINDS = frozenset({"function", "procedure"})
+_WORDS = re.compile(r"\w+")
 _MOST_CALLED = 200  # routines by one another
 
 
@@ -38,7 +40,8 @@ class RoutineReading:
 
     problem: what the database would say when it is called, none where nothing is wrong that was not before; span:
     of what is wrong, in its own text. reads: the relations that it reads, and the routines that it calls, by their
-    signatures; uses: the columns. names: what else it speaks of. flows: what it makes of what.
+    signatures; uses: the columns. names: what else it speaks of; words: those of its text and of its columns, in
+    lower case. flows: what it makes of what.
     """
 
     problem: str | None = None
@@ -48,12 +51,7 @@ class RoutineReading:
     uses: set[tuple[str, str]] = field(default_factory=set)
     names: set[str] = field(default_factory=set)
     flows: list[Flow] = field(default_factory=list)
-
-    @property
-    def words(self) -> set[str]:
-        """The names of the columns that it speaks of, in lower case."""
-        filled = (column for flow in self.flows for column in flow.columns)
-        return {column.lower() for column in (*filled, *(column for _, column in self.uses))}
+    words: set[str] = field(default_factory=set)
 
     @property
     def called(self) -> set[str]:
@@ -80,6 +78,7 @@ def read_routine(
         found.reads |= inner.reads
         found.uses |= inner.uses
         found.names |= inner.names
+        found.words |= inner.words
         found.flows += inner.flows
         found.problem = found.problem or inner.problem
     return found
@@ -110,6 +109,11 @@ def _read_text(routine: StoredRoutine, catalogue: Catalogue) -> RoutineReading:
             written = routine.text[one.span[0] : one.span[1]]
             problems[f"{one.code} {written}"] = (_said(one.code, written), one.span)
     problems |= _not_there(routine, read.statements, catalogue)
+    if routine.takes.language == "plpgsql":
+        # There a name that may be a variable or a column is neither.
+        used = {column for statement in read.statements for _, column in statement.uses}
+        for name in sorted(used.intersection(routine.takes.names)):
+            problems[f"ambiguous {name}"] = (f'column reference "{name}" is ambiguous', (0, 0))
     if routine.dialect == POSTGRESQL:
         problems |= _unfit(routine, catalogue)
     new = [said for key, said in problems.items() if key not in routine.known]
@@ -121,7 +125,15 @@ def _read_text(routine: StoredRoutine, catalogue: Catalogue) -> RoutineReading:
         {(prefix + table, column) for statement in read.statements for table, column in statement.uses},
         {prefix + one.target for one in read.statements if one.target is not None},
         list(_flows(read, prefix)),
+        _words(routine, read),
     )
+
+
+def _words(routine: StoredRoutine, read: Extraction) -> set[str]:
+    """All words of a routine, and the names of the columns that it speaks of without naming them."""
+    uses = (column for statement in read.statements for _, column in statement.uses)
+    outputs = (str(one.name) for statement in read.statements for one in statement.outputs)
+    return {*_WORDS.findall(routine.text.lower()), *(name.lower() for name in (*uses, *outputs))}
 
 
 def _said(code: str, written: str) -> str:

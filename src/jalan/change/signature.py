@@ -27,7 +27,7 @@ class Signature:
     none. defaults: how many of the last may be left out. result: the type that it gives, none where that is a table
     or not known. volatile: it may give something else each time, so that a query runs it whether what it gives is
     used or not. is_kept: the database has read its body when it was made, and keeps what that means. is_procedure:
-    it is called by CALL, not in expressions.
+    it is called by CALL, not in expressions. language: that its body is in.
     """
 
     arguments: tuple[str, ...] = ()
@@ -39,6 +39,7 @@ class Signature:
     volatile: bool = True
     is_kept: bool = False
     is_procedure: bool = False
+    language: str = "sql"
 
     def typed(self, name: str) -> TypedRoutine:
         """Return it as calls are looked up among."""
@@ -75,7 +76,13 @@ def signature_of(text: str) -> Signature:
         not {"immutable", "stable"} & set(rest[: rest.index(body)] if body else rest),
         body in ("begin", "return"),
         is_procedure,
+        _language(tokens),
     )
+
+
+def _language(tokens: Tokens) -> str:
+    at = next((n for n, key in enumerate(tokens.keys) if key == "language"), len(tokens.keys))
+    return tokens.written(at + 1).strip("'\"").lower() or "sql"
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,7 @@
 that, what has other columns, what is gone, and what stays as it is although it lies downstream."""
 
 from collections import Counter
-from collections.abc import Container, Iterable, Mapping, Sequence
+from collections.abc import Container, Hashable, Iterable, Mapping, Sequence
 from copy import copy
 from dataclasses import dataclass, field, replace
 
@@ -12,12 +12,12 @@ from jalan.change.edits import ASKED, Columns, Edit, compare
 from jalan.change.meaning import Forms, QueryDifference
 from jalan.change.otherwise import Otherwise, either
 from jalan.change.outcome import Becoming, Kind, Outcome
-from jalan.change.ran import Failure, Ran, ReadStatement, Text, read_statements
-from jalan.change.routines import read_by
+from jalan.change.ran import Failure, Flow, Ran, ReadStatement, Text, read_statements
+from jalan.change.routines import RoutineReading, read_by, read_routine
 from jalan.change.running import run
 from jalan.change.seen import Relations
 from jalan.change.steps import Identities, Steps, TextStep
-from jalan.change.stored import POSTGRESQL, TEMPORARY, VIEW, StoredRelation
+from jalan.change.stored import POSTGRESQL, TEMPORARY, VIEW, StoredRelation, StoredRoutine
 from jalan.change.types import TypeName
 from jalan.sql import tree
 
@@ -54,6 +54,12 @@ class World:
             self._routines.setdefault(routine.name, {})[routine.signature] = routine.text
         self.identities = Identities(self._before)
         self.relations = Relations(self._before)
+        called = {number for one in catalogue for number in one.called}
+        self._uses = {
+            one.signature: {self.identities.column(*use) for use in read_routine(one, catalogue).uses}
+            for one in catalogue.routines
+            if one.number in called
+        }
         self._readers: dict[str, set[str]] = {}
         self._next: dict[str, set[str]] = {}
         self._look_downstream()
@@ -176,6 +182,12 @@ class World:
         now = self._routines_now(name)
         return any(now.get(one) != was.get(one) for one in self.signatures(name))
 
+    def means_other(self, routine: StoredRoutine, reading: RoutineReading) -> bool:
+        """Whether names in the body of a routine stand for other columns than without the change."""
+        usual = self._uses.get(routine.signature)
+        now = {self.identities.column(*one, self.catalogue) for one in reading.uses}
+        return usual is not None and usual != now
+
     def signatures(self, name: str) -> set[str]:
         """Return the signatures of the routines of a name, those that there are and those that there were."""
         plain, _, arguments = name.partition("(")
@@ -240,7 +252,7 @@ class _Simulation:
         self._touched: set[str] = set()
         self._broken: dict[int, Failure] = {}
         self._stale: dict[str, Becoming] = {}
-        self._otherwise = Otherwise(world.catalogue, {})
+        self._otherwise = Otherwise(world.catalogue, {}, world.means_other)
         self._forced: set[int] = set()
         self._ran = [turn.before for turn in night]
         self._own: set[str] = set()
@@ -310,7 +322,7 @@ class _Simulation:
             name: _changed(made.differs[name]) if name in made.differs else made.retyped.get(name)
             for name in filled
         }
-        self._otherwise = Otherwise(self._catalogue, {**changed, **self._delivers})
+        self._otherwise = Otherwise(self._catalogue, {**changed, **self._delivers}, self._world.means_other)
         self._note_routines(self._own)
         self._broken, self._stale, self._late, self._edits = {}, {}, {}, {}
         self._ran = [turn.before for turn in self._turns]
@@ -342,7 +354,9 @@ class _Simulation:
         # What is made anew from what has not changed is as before, whatever a change has put there.
         self._otherwise.heal(ran.anew - changed.keys())
         for name, (columns, other) in changed.items():
-            self._otherwise.note(name, columns, f"{text.place} fills it from", other, text.place)
+            self._otherwise.note(
+                name, columns, f"{text.place} fills it from", other, text.place, number in self._edits
+            )
         if number in self._edits or ran.called or self._turns[number].before.called:
             self._let_go(number, text.place)
 
@@ -381,8 +395,11 @@ class _Simulation:
             columns, other = self._otherwise.through(flow, dict.fromkeys(ran.switched))
             if edit.everything or at in edit.flows:
                 columns, other = either(columns, edit.flows.get(at)), text.place
+            elif at in ran.captured:
+                columns, other = either(columns, ran.captured[at]), text.place
             if other is not None:
-                self._otherwise.note(text.place, columns, "it reads", other, text.place)
+                is_edited = number in self._edits
+                self._otherwise.note(text.place, columns, "it reads", other, text.place, is_edited)
 
     def _again(self, number: int, text: Text) -> bool:
         """Run a text again where it speaks of what is there otherwise; return whether it works."""
@@ -430,10 +447,32 @@ class _Simulation:
         self._ran[number] = ran
         if not turn.is_other:
             ran.switched = ran.called - turn.before.called
+            ran.captured = self._captured(turn.before.flows, ran.flows)
         touched = self._catalogue.touched_since(mark)
         self._touched |= {name for name in touched if self._world.differs(name)}
         self._note_routines(touched)
         return True
+
+    def _captured(self, before: Sequence[Flow], now: Sequence[Flow]) -> dict[int, Columns]:
+        """In which flows of a text, that is as it was, names stand for other columns than before."""
+        found: dict[int, Columns] = {}
+        identities = self._world.identities
+
+        def were(sources: Iterable[tuple[str, str]]) -> set[Hashable]:
+            return {identities.column(*one) for one in sources}
+
+        def are(sources: Iterable[tuple[str, str]]) -> set[Hashable]:
+            return {identities.column(*one, self._catalogue) for one in sources}
+
+        for at, (was, is_) in enumerate(zip(before, now, strict=False)):
+            if were(was.rows) != are(is_.rows):
+                found[at] = None
+                continue
+            both = was.columns.keys() & is_.columns.keys()
+            columns = {name for name in both if were(was.columns[name]) != are(is_.columns[name])}
+            if columns:
+                found[at] = frozenset(columns)
+        return found
 
     def _note_routines(self, names: Iterable[str]) -> None:
         """Note of what was made or dropped which routines do something else: who calls one may get other rows."""

@@ -48,6 +48,14 @@ class Identities:
         self._names = before
         self._numbers = {one.number for one in before.values()}
 
+    def column(self, table: str, column: str, now: Catalogue | None = None) -> Hashable:
+        """Return what a column is, by the names of its table and its own: those of before a change, or of now."""
+        relation = self._names.get(table) if now is None else now.find(table)
+        if relation is None:
+            return table, column
+        found = self.of(relation, False)
+        return found.identity, found.columns.get(column, column)
+
     def of(self, relation: StoredRelation, is_own: bool) -> FoundRelation:
         """Return what a relation and its columns are. is_own: the text has made it itself."""
         if not is_own and relation.number in self._numbers:
