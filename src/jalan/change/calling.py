@@ -51,12 +51,7 @@ class Calling:
         problems = []
         for routine in meant.routines:
             reading = read_routine(routine, self._catalogue)
-            names = {routine.signature, *reading.reads}
-            self._ran.called |= {routine.signature, *reading.called}
-            self._ran.names |= names | reading.names
-            self._ran.read |= names
-            self._ran.words |= reading.words
-            self.reads |= names
+            self.reads |= self._reader.calls(reading, routine.signature)
             self.rows |= reading.uses
             self.flows += [
                 replace(flow, reads=flow.reads | reading.called | {routine.signature}) for flow in reading.flows
@@ -119,7 +114,7 @@ class Calling:
     def _drop(self, named: NamedRoutine, keys: Sequence[str]) -> None:
         routine = self._one(named, keys)
         if routine is not None:
-            gone = self._catalogue.drop_routine(routine, keys[1], says(keys, "cascade"))
+            gone = self._catalogue.drop_routine(routine, says(keys, "cascade"))
             self._ran.names |= {one.name for one in gone}
 
     def _rename(self, routine: StoredRoutine, keys: Sequence[str]) -> None:

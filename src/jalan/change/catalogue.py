@@ -84,6 +84,14 @@ class Catalogue:
         """Return the views whose queries call a routine."""
         return [self._relations[one] for one in sorted(self._calling.get(routine.number, ()))]
 
+    def over(
+        self, one: StoredRelation | StoredRoutine, column: int | None = None
+    ) -> list[StoredRelation | StoredRoutine]:
+        """Return the views and routines that hang on something, or on one of its columns, directly."""
+        if isinstance(one, StoredRoutine):
+            return [*self.calling(one), *self.routines.calling(one.number)]
+        return [*self.hanging_on(one.number, column), *self.routines.keeping(one.number, column)]
+
     @property
     def has_calls(self) -> bool:
         """Whether any view calls a routine."""
@@ -257,46 +265,45 @@ class Catalogue:
         primary = None if relation.primary == name else relation.primary
         lost = relation.lost_keys | {key}
         self._set(relation.number, replace(relation, keys=keys, primary=primary, lost_keys=lost))
-        return self._fall(views, [])
+        return self._fall(views)
 
     def _drop(self, relation: StoredRelation, column: int | None, what: str, cascade: bool) -> list[StoredRelation]:
-        hanging = self.hanging_on(relation.number, column)
-        keeping = self.routines.keeping(relation.number, column)
+        over = self.over(relation, column)
         pointing = self.pointing_at(relation.number, column)
-        if (hanging or pointing or keeping) and not cascade:
+        if (over or pointing) and not cascade:
             raise Refused(f"cannot drop {what} because other objects depend on it")
         for one in pointing:
             # Of these only the foreign key goes along.
             left = {key for key in one.points_to if key[0] != relation.number or column not in (None, key[1])}
             self.point(one, left)
-        return self._fall([*([relation] if column is None else []), *hanging], keeping)
+        return self._fall([*([relation] if column is None else []), *over])
 
-    def _fall(self, relations: Iterable[StoredRelation], routines: Iterable[StoredRoutine]) -> list[StoredRelation]:
+    def _fall(self, several: Iterable[StoredRelation | StoredRoutine]) -> list[StoredRelation]:
         """Drop some with all that hangs on them; return the relations."""
         gone: dict[int, StoredRelation] = {}
         fallen: dict[int, StoredRoutine] = {}
-        waiting: list[StoredRelation | StoredRoutine] = [*relations, *routines]
+        waiting = list(several)
         while waiting:
             one = waiting.pop()
             if isinstance(one, StoredRoutine):
                 if one.number not in fallen:
                     fallen[one.number] = one
-                    waiting += [*self.calling(one), *self.routines.calling(one.number)]
+                    waiting += self.over(one)
             elif one.number not in gone:
                 gone[one.number] = one
-                waiting += [*self.hanging_on(one.number), *self.routines.keeping(one.number)]
+                waiting += self.over(one)
         for number in gone:
             self._set(number, None)
         for number in fallen:
             self.routines.put(number, None)
         return list(gone.values())
 
-    def drop_routine(self, routine: StoredRoutine, what: str, cascade: bool) -> list[StoredRelation]:
-        """Drop a routine; return the views that go along. what: its kind. Raises Refused where something calls it
-        of which the database knows."""
-        if (self.calling(routine) or self.routines.calling(routine.number)) and not cascade:
-            raise Refused(f"cannot drop {what} {routine.signature} because other objects depend on it")
-        return self._fall([], [routine])
+    def drop_routine(self, routine: StoredRoutine, cascade: bool) -> list[StoredRelation]:
+        """Drop a routine; return the views that go along. Raises Refused where something calls it of which the
+        database knows."""
+        if self.over(routine) and not cascade:
+            raise Refused(f"cannot drop {routine.words} {routine.signature} because other objects depend on it")
+        return self._fall([routine])
 
     def rename(self, relation: StoredRelation, name: str) -> None:
         """Give a relation another name: what hangs on it does not notice. Raises Refused."""

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 from jalan.change.catalogue import Catalogue, made_name
 from jalan.change.ran import Fails, Failure, Ran, Text
-from jalan.change.routines import read_routine
+from jalan.change.routines import RoutineReading, read_routine
 from jalan.change.seen import FATAL, CatalogueSeen
 from jalan.change.stored import TEMPORARY, VIEW, ColumnKey, StoredRelation
 from jalan.change.words import missing_column
@@ -114,6 +114,15 @@ class Reader:
 
         for number in called:
             self._called_by_view(number)
+
+    def calls(self, reading: RoutineReading, signature: str = "") -> set[str]:
+        """Note that a routine is run, or a block where it has no signature; return the names of what it reads."""
+        names = reading.reads | ({signature} if signature else set())
+        self.ran.called |= {one for one in names if one.endswith(")")}
+        self.ran.names |= names | reading.names
+        self.ran.read |= names
+        self.ran.words |= reading.words
+        return names
 
     def _called_by_view(self, number: int) -> None:
         """Fail where a routine that a view calls cannot be run."""

@@ -3,8 +3,9 @@ for those whose body the database has read when they were made."""
 
 import contextlib
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 from jalan.change.catalogue import Catalogue
 from jalan.change.ran import Flow
@@ -145,15 +146,11 @@ def _said(code: str, written: str) -> str:
 def _unfit(routine: StoredRoutine, catalogue: Catalogue) -> dict[str, Problem]:
     """What does not fit in the statements of a body: types, as far as they are known, and numbers of values."""
     path = [*routine.path, "public"]
-
-    def columns(parts: tuple[str, ...]) -> list[TypedOutput] | None:
-        there = catalogue.named(parts, path, routine.prefix)
-        return None if there is None else there.outputs()
-
+    columns = typed_columns(catalogue, path, routine.prefix)
     found: dict[str, Problem] = {}
     own = own_routines(catalogue, path, routine.prefix)
-    for top in parse(routine.text, get_dialect(routine.dialect)):
-        for node in () if isinstance(top, Unread) else walk(top):
+    for top in _nodes(routine.text, routine.dialect):
+        for node in walk(top):
             if not isinstance(node, tree.QueryStatement | tree.Insert | tree.Update | tree.Delete | tree.Merge):
                 continue
             span = (node.start, node.end)
@@ -226,9 +223,7 @@ def _called_by(routine: StoredRoutine, catalogue: Catalogue, found: RoutineReadi
     called: dict[int, StoredRoutine] = {}
     if not catalogue.routines:
         return []
-    for node in parse(routine.text, get_dialect(routine.dialect)):
-        if isinstance(node, Unread):
-            continue
+    for node in _nodes(routine.text, routine.dialect):
         for one in _by_number_of_arguments(node, [*routine.path, "public"], routine.prefix, catalogue):
             found.names.add(one.name)
             called |= {each.number: each for each in one.routines}
@@ -274,6 +269,12 @@ class Meant:
     routines: list[StoredRoutine]
 
 
+@lru_cache(maxsize=1_000)
+def _nodes(text: str, dialect: str) -> Sequence[tree.StatementNode]:
+    """The statements of a routine's text, as far as they can be read; those of the same text are read once."""
+    return [node for node in parse(text, get_dialect(dialect)) if not isinstance(node, Unread)]
+
+
 def calls_in(node: tree.Node) -> Iterator[tree.Call | tree.CallRoutine]:
     """Yield the calls in a statement, of functions and of procedures."""
     return (one for one in walk(node) if isinstance(one, tree.Call | tree.CallRoutine))
@@ -308,16 +309,25 @@ def meant_by(
     if not isinstance(node, tree.StatementNode):
         return found
 
-    def columns(parts: tuple[str, ...]) -> list[TypedOutput] | None:
-        there = catalogue.named(parts, path, prefix)
-        return None if there is None else there.outputs()
-
+    columns = typed_columns(catalogue, path, prefix)
     with contextlib.suppress(Misfit):
         for start, chosen in check_statement(node, text, columns, own_routines(catalogue, path, prefix)).items():
             one = found.get(start)
             if one is not None and (same := [each for each in one.routines if each.signature == chosen.name]):
                 found[start] = Meant(one.call, one.name, same)
     return found
+
+
+def typed_columns(
+    catalogue: Catalogue, path: Sequence[str], prefix: str = ""
+) -> Callable[[tuple[str, ...]], list[TypedOutput] | None]:
+    """Return the columns of relations as types are looked up among them, by the names that a text gives these."""
+
+    def find(parts: tuple[str, ...]) -> list[TypedOutput] | None:
+        there = catalogue.named(parts, path, prefix)
+        return None if there is None else there.outputs()
+
+    return find
 
 
 def own_routines(catalogue: Catalogue, path: Sequence[str], prefix: str = "") -> Routines:

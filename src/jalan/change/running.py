@@ -330,10 +330,7 @@ class _Runner:
         if reading.problem is not None:
             first, last = (node.start + place for place in reading.span)
             raise Fails(Failure(reading.problem, (first, last)))
-        self.ran.names |= reading.reads | reading.names
-        self.ran.read |= reading.reads
-        self.ran.called |= reading.called
-        self.ran.words |= reading.words
+        self._reader.calls(reading)
         self._calling.flows += reading.flows
 
     def _drop(self, node: tree.Drop) -> None:

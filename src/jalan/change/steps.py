@@ -5,9 +5,9 @@ from dataclasses import dataclass, field
 
 from jalan.change.catalogue import Catalogue, made_name
 from jalan.change.meaning import Forms, FoundRelation, Meaning, Unclear, meaning
-from jalan.change.routines import own_routines
+from jalan.change.routines import own_routines, typed_columns
 from jalan.change.stored import POSTGRESQL, StoredRelation
-from jalan.change.types import Misfit, TypedOutput, outputs_of
+from jalan.change.types import Misfit, outputs_of
 from jalan.sql import tree
 from jalan.sql.dialects import get_dialect
 from jalan.sql.grammar.script import Unread, parse
@@ -94,11 +94,7 @@ class Steps:
         """Return the types of the outputs of a query, as far as they are known."""
         if dialect != POSTGRESQL:
             return {}
-
-        def find(parts: tuple[str, ...]) -> list[TypedOutput] | None:
-            there = self.named(parts, path)
-            return None if there is None else there.outputs()
-
+        find = typed_columns(self._catalogue, path)
         try:
             outputs = outputs_of(query, text, find, routines=own_routines(self._catalogue, path))
         except Misfit:

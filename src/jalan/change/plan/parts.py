@@ -93,25 +93,15 @@ class Parts:
         """The views over a relation, or over one of its columns, and the routines that hang on it, those first on
         which nothing hangs."""
         number = None if column is None else target.columns[column]
-        known = self.catalogue
         found: dict[tuple[bool, int], StoredRelation | StoredRoutine] = {}
         after: dict[tuple[bool, int], set[tuple[bool, int]]] = {}
-        waiting: list[StoredRelation | StoredRoutine] = [
-            *known.hanging_on(target.number, number),
-            *known.routines.keeping(target.number, number),
-        ]
+        waiting = self.catalogue.over(target, number)
         while waiting:
             one = waiting.pop()
             if _key(one) in found or one is target:
                 continue
             found[_key(one)] = one
-            if isinstance(one, StoredRoutine):
-                above: list[StoredRelation | StoredRoutine] = [
-                    *known.calling(one),
-                    *known.routines.calling(one.number),
-                ]
-            else:
-                above = [*known.hanging_on(one.number), *known.routines.keeping(one.number)]
+            above = self.catalogue.over(one)
             after[_key(one)] = {_key(each) for each in above} - {_key(one)}
             waiting += above
         ordered = []

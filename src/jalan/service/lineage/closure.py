@@ -14,6 +14,7 @@ COLUMNS = ("dataset", "depends_on", "depth", "job", "path")
 _CHUNK = 5_000  # rows
 _NAMES = 5_000  # datasets, definitions
 _LONGEST = 40  # hops of a way that are named, the last ones
+_FURTHER = "… > "
 Told = tuple[str, str, int, str, str]
 
 
@@ -52,16 +53,16 @@ def closure_rows(context: Context, conditions: bool, depth: int | None) -> Itera
         for dataset, upstream, hops, flow, following in zip(*(column.tolist() for column in columns), strict=True):
             # The rest of the way is that of what it leads to, which stands before it.
             rest = names[dataset] if following < 0 else ways[following]
-            ways.append(f"{names[upstream]} > {rest}" if hops <= _LONGEST else rest)
+            if hops <= _LONGEST:
+                rest = f"{names[upstream]} > {rest}"
+            ways.append(rest if hops <= _LONGEST or rest.startswith(_FURTHER) else _FURTHER + rest)
             yield names[dataset], names[upstream], hops, jobs.get(definitions[flow], ""), ways[-1]
 
 
 def _names(context: Context, flows: Flows) -> list[str]:
     found = [""] * flows.size
-    wanted = sorted({*flows.sources.tolist(), *flows.targets.tolist()})
-    for start in range(0, len(wanted), _NAMES):
-        infos = Names(context.session, context.graph).datasets_at(wanted[start : start + _NAMES])
-        for position, info in infos.items():
+    for piece in _pieces({*flows.sources.tolist(), *flows.targets.tolist()}):
+        for position, info in Names(context.session, context.graph).datasets_at(piece).items():
             found[position] = info.name
     return found
 
@@ -69,8 +70,13 @@ def _names(context: Context, flows: Flows) -> list[str]:
 def _jobs(context: Context, flows: Flows) -> dict[int, str]:
     """Of each definition what does it: the job, or else the place of its text."""
     found: dict[int, str] = {}
-    wanted = sorted(set(flows.definitions.tolist()))
-    for start in range(0, len(wanted), _NAMES):
-        infos = Names(context.session, context.graph).definitions(wanted[start : start + _NAMES])
+    for piece in _pieces(set(flows.definitions.tolist())):
+        infos = Names(context.session, context.graph).definitions(piece)
         found.update({id_: info.by for id_, info in infos.items()})
     return found
+
+
+def _pieces(wanted: set[int]) -> Iterator[list[int]]:
+    """Some at a time: what is read of them is forgotten."""
+    ordered = sorted(wanted)
+    return (ordered[start : start + _NAMES] for start in range(0, len(ordered), _NAMES))

@@ -22,11 +22,8 @@ def lanes(
 ) -> LineageMap:
     """Return what lies up to ``upstream`` hops before and ``downstream`` hops behind a dataset."""
     view, names, session = context.graph, context.names, context.session
-    focus = view.dataset(dataset_id)
-    before = view.pairs.hops(focus, False, conditions)
-    behind = view.pairs.hops(focus, True, conditions)
-    offsets = _offsets(before, behind, upstream, downstream)
-    datasets = _within(offsets)
+    before, behind, offsets = _around(view, dataset_id, upstream, downstream, conditions)
+    datasets = np.flatnonzero(offsets != _OUTSIDE).astype(np.int32)
     weights = _weights(view, offsets, conditions)[datasets]
     placed, totals = chosen_datasets(session, view, wanted or Wanted(), datasets, offsets[datasets], weights)
     links = links_between(view.graph, view.pairs, np.array(list(placed), dtype=np.int32), conditions)
@@ -50,19 +47,22 @@ def lanes_in_view(
     view: GraphView, dataset_id: int, upstream: int, downstream: int, conditions: bool
 ) -> tuple[Ints, Ints]:
     """Return the datasets around one, so many hops on each side, and the lane of each. Raises NotFound."""
-    focus = view.dataset(dataset_id)
-    before = view.pairs.hops(focus, False, conditions)
-    behind = view.pairs.hops(focus, True, conditions)
-    offsets = _offsets(before, behind, upstream, downstream)
-    datasets = _within(offsets)
+    _, _, offsets = _around(view, dataset_id, upstream, downstream, conditions)
+    datasets = np.flatnonzero(offsets != _OUTSIDE).astype(np.int32)
     return datasets, offsets[datasets]
 
 
 _OUTSIDE = 1 << 20
 
 
-def _within(offsets: Ints) -> Ints:
-    return np.flatnonzero(offsets != _OUTSIDE).astype(np.int32)
+def _around(
+    view: GraphView, dataset_id: int, upstream: int, downstream: int, conditions: bool
+) -> tuple[Ints, Ints, Ints]:
+    """How far each dataset lies before one and behind it, and the lane of each, or _OUTSIDE."""
+    focus = view.dataset(dataset_id)
+    before = view.pairs.hops(focus, False, conditions)
+    behind = view.pairs.hops(focus, True, conditions)
+    return before, behind, _offsets(before, behind, upstream, downstream)
 
 
 def _offsets(before: Ints, behind: Ints, upstream: int, downstream: int) -> Ints:

@@ -11,7 +11,7 @@ from jalan.lineage.words import in_words, with_names
 from jalan.service.context import Context
 from jalan.service.lineage.answers import Step, Story, StoryStep
 from jalan.service.lineage.derivation import details_of
-from jalan.service.lineage.trail import trail
+from jalan.service.lineage.trail import steps_of
 from jalan.sql.dialects import DIALECTS
 from jalan.store.among import is_among
 from jalan.store.schema import Definition
@@ -29,14 +29,13 @@ def story(context: Context, field_ids: list[int]) -> Story:
     Cost: the trail, and reading the texts of its steps, so many at most; of the others the words of the code are
     told.
     """
-    found = trail(context, field_ids, conditions=False)
-    steps = [step for step in found.steps if step.how != How.IDENTITY]
-    told = _told(context, steps)
+    dataset, steps, total = steps_of(context, field_ids)
+    told = _told(context, [step for step in steps if step.how != How.IDENTITY])
     names = context.names.fields(field_ids)
     focus = [names[id_].name for id_ in field_ids if id_ in names]
-    owner = context.names.datasets([found.focus])[found.focus].title
-    reached = found.steps_total - sum(1 for step in found.steps if step.lane <= 0)
-    sentence = _Sentence(found.steps, {one.link: one.words for one in told}).of([f"{owner}.{one}" for one in focus])
+    owner = context.names.datasets([dataset])[dataset].title
+    reached = total - sum(1 for step in steps if step.lane <= 0)
+    sentence = _Sentence(steps, {one.link: one.words for one in told}).of([f"{owner}.{one}" for one in focus])
     return Story(sentence=sentence or _without(focus, reached), steps=told)
 
 

@@ -13,7 +13,7 @@ from jalan.service.errors import Invalid
 from jalan.service.graph_cache.names import LinkInfo, Names
 from jalan.service.graph_cache.view import GraphView
 from jalan.service.lineage.answers import Beyond, LineageMap, Step
-from jalan.service.lineage.drawing import Wanted, chosen_datasets, drawn
+from jalan.service.lineage.drawing import Drawn, Wanted, chosen_datasets, drawn
 from jalan.service.lineage.map_parts import bundles_of, crossings, lanes_of
 
 _NOTHING = Beyond(hops=0, datasets=0, reports=0, next_datasets=0)
@@ -27,25 +27,9 @@ def trail(context: Context, field_ids: list[int], conditions: bool, wanted: Want
 
     conditions: whether to show what decides about the rows and columns on the trail as well.
     """
-    view, names, session = context.graph, context.names, context.session
-    graph = view.graph
-    fields, focus = _asked(view, field_ids)
-    found = trail_of(graph, fields)
-    froms = graph.field_dataset[graph.sources(found.links)]
-    tos = graph.field_dataset[graph.targets(found.links)]
-    datasets, lanes = _lanes(view, focus, found, froms, tos)
-    weights = np.bincount(np.concatenate((froms, tos)), minlength=graph.datasets)[datasets]
-    placed, totals = chosen_datasets(session, view, wanted or Wanted(), datasets, lanes, weights)
-    shown = np.zeros(graph.datasets, dtype=np.bool_)
-    shown[list(placed)] = True
-    carried = found.links[shown[froms] & shown[tos]]
-    links = carried
-    if conditions:
-        links = np.concatenate((carried, _deciding(view, shown, found)))
-    choice = drawn(view, placed, totals, links, fields.tolist())
-    best = choice.links.best
-    values = best[kinds_of(graph.columns(best).codes) == VALUE]
-    steps, steps_total = _steps(view, names, values, placed, fields.tolist())
+    view, names = context.graph, context.names
+    focus, choice = _chosen(context, field_ids, conditions, wanted or Wanted())
+    steps, steps_total = _steps(context, choice, field_ids)
     return LineageMap(
         focus=view.dataset_id(focus),
         fields=field_ids,
@@ -59,6 +43,32 @@ def trail(context: Context, field_ids: list[int], conditions: bool, wanted: Want
         version=view.version,
         as_of=view.as_of,
     )
+
+
+def steps_of(context: Context, field_ids: list[int]) -> tuple[int, list[Step], int]:
+    """Return the dataset of fields, and the steps of their trail without what is drawn: those that are listed, and
+    how many there are. Raises NotFound, Invalid."""
+    focus, choice = _chosen(context, field_ids, False, Wanted())
+    return (context.graph.dataset_id(focus), *_steps(context, choice, field_ids))
+
+
+def _chosen(context: Context, field_ids: list[int], conditions: bool, wanted: Wanted) -> tuple[int, Drawn]:
+    """The position of the dataset of fields, and what is drawn of their trail."""
+    view = context.graph
+    graph = view.graph
+    fields, focus = _asked(view, field_ids)
+    found = trail_of(graph, fields)
+    froms = graph.field_dataset[graph.sources(found.links)]
+    tos = graph.field_dataset[graph.targets(found.links)]
+    datasets, lanes = _lanes(view, focus, found, froms, tos)
+    weights = np.bincount(np.concatenate((froms, tos)), minlength=graph.datasets)[datasets]
+    placed, totals = chosen_datasets(context.session, view, wanted, datasets, lanes, weights)
+    shown = np.zeros(graph.datasets, dtype=np.bool_)
+    shown[list(placed)] = True
+    links = found.links[shown[froms] & shown[tos]]
+    if conditions:
+        links = np.concatenate((links, _deciding(view, shown, found)))
+    return focus, drawn(view, placed, totals, links, fields.tolist())
 
 
 def _asked(view: GraphView, field_ids: list[int]) -> tuple[Ints, int]:
@@ -110,13 +120,14 @@ def _placed(view: GraphView, reach: Reach, sources: Ints, targets: Ints, focus: 
     return datasets, layers(datasets, sources[within], targets[within], focus)
 
 
-def _steps(
-    view: GraphView, names: Names, links: Ints, placed: dict[int, int], focus: list[int]
-) -> tuple[list[Step], int]:
+def _steps(context: Context, choice: Drawn, field_ids: list[int]) -> tuple[list[Step], int]:
     """One step for each field on the trail and each text that writes it, in the order of the road; and how many
     there are."""
+    view, names, placed = context.graph, context.names, choice.lanes
     graph = view.graph
-    columns = graph.columns(links)
+    focus = [view.field(field_id) for field_id in field_ids]
+    best = choice.links.best
+    columns = graph.columns(best[kinds_of(graph.columns(best).codes) == VALUE])
     infos = names.links(columns.ids.tolist())
     definitions = names.definitions({info.definition for info in infos.values()})
     ends = np.unique(np.concatenate((columns.sources, columns.targets)))
